@@ -1,0 +1,3 @@
+export * from "./eviction";
+export * from "./memoryCache";
+export * from "./timeline";

@@ -1,0 +1,7 @@
+export * from "./animation";
+export * from "./catalogue";
+export * from "./document";
+export * from "./edit";
+export * from "./history";
+export * from "./rate";
+export { DocumentError, parseDocument, parseDocumentText } from "./schema";

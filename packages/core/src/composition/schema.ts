@@ -1,0 +1,254 @@
+import Joi from "joi";
+import { EASES } from "./animation";
+import { BLEND_MODES, EFFECTS, SOURCES, type Parameter, type Parameters } from "./catalogue";
+import { DEPTHS, DOCUMENT_FORMAT, DOCUMENT_VERSION, type Document } from "./document";
+
+/** A document that cannot be accepted; `problems` says what, where and what would be right. */
+export class DocumentError extends Error {
+  constructor(readonly problems: readonly string[]) {
+    super(problems.join("\n"));
+    this.name = "DocumentError";
+  }
+}
+
+const MAX_SIDE = 16384;
+const MAX_FRAMES = 1_000_000;
+const MAX_LAYERS = 500;
+const MAX_ASSET_CHARACTERS = 64 * 1024 * 1024;
+
+const id = Joi.string().pattern(/^[a-z0-9][a-z0-9-]{0,63}$/, "lower-case letters, digits and hyphens");
+const label = Joi.string().min(1).max(120);
+const positive = Joi.number().integer().min(1);
+
+function animated(min: number, max: number): Joi.Schema {
+  const value = Joi.number().min(min).max(max);
+  const keyframe = Joi.object({
+    frame: Joi.number().integer().min(-MAX_FRAMES).max(MAX_FRAMES).required(),
+    value: value.required(),
+    ease: Joi.string()
+      .valid(...EASES)
+      .required(),
+  });
+  const keyframes = Joi.array()
+    .items(keyframe)
+    .min(1)
+    .max(10_000)
+    .custom((keys: { frame: number }[], helpers) => {
+      const late = keys.findIndex((key, index) => index > 0 && key.frame <= keys[index - 1]!.frame);
+      return late < 0 ? keys : helpers.message({ custom: `{{#label}} must rise from keyframe to keyframe (number ${late} does not)` });
+    })
+    .required();
+  return Joi.alternatives()
+    .conditional(Joi.object().unknown(), { then: Joi.object({ keyframes }), otherwise: value })
+    .required();
+}
+
+function parameter(spec: Parameter): Joi.Schema {
+  switch (spec.type) {
+    case "number":
+      return animated(spec.min, spec.max);
+    case "colour":
+      return Joi.string()
+        .pattern(/^#[0-9a-f]{6}$/, "a colour such as #1c2330")
+        .required();
+    case "choice":
+      return Joi.string()
+        .valid(...spec.options)
+        .required();
+    case "reference":
+      return id.required();
+  }
+}
+
+function kinds(table: Readonly<Record<string, { parameters: Parameters }>>, more: Joi.SchemaMap = {}): Joi.Schema {
+  const parameters = Object.entries(table).map(([kind, { parameters: specs }]) => ({
+    is: kind,
+    then: Joi.object(Object.fromEntries(Object.entries(specs).map(([name, spec]) => [name, parameter(spec)]))).required(),
+  }));
+  return Joi.object({
+    ...more,
+    kind: Joi.string()
+      .valid(...Object.keys(table))
+      .required(),
+    parameters: Joi.when("kind", { switch: parameters }),
+  });
+}
+
+const range = Joi.object({
+  in: Joi.number().integer().min(0).max(MAX_FRAMES).required(),
+  out: Joi.number().integer().greater(Joi.ref("in")).max(MAX_FRAMES).required(),
+}).required();
+
+const layer = Joi.object({
+  id: id.required(),
+  name: label.required(),
+  enabled: Joi.boolean().required(),
+  solo: Joi.boolean().required(),
+  range,
+  source: kinds(SOURCES).required(),
+  transform: Joi.object({
+    x: animated(-65536, 65536),
+    y: animated(-65536, 65536),
+    anchorX: animated(-65536, 65536),
+    anchorY: animated(-65536, 65536),
+    scale: animated(0.001, 100),
+    rotation: animated(-36000, 36000),
+  }).required(),
+  opacity: animated(0, 1),
+  blend: Joi.string()
+    .valid(...BLEND_MODES)
+    .required(),
+  effects: Joi.array()
+    .items(kinds(EFFECTS, { id: id.required(), enabled: Joi.boolean().required() }))
+    .max(32)
+    .unique("id")
+    .required(),
+});
+
+const rate = Joi.object({
+  numerator: positive.max(1_000_000).required(),
+  denominator: positive.max(1_000_000).required(),
+})
+  .custom((value: { numerator: number; denominator: number }, helpers) => {
+    const rate = value.numerator / value.denominator;
+    return rate >= 1 && rate <= 240 ? value : helpers.message({ custom: "{{#label}} must be from 1 to 240 frames per second" });
+  })
+  .required();
+
+const composition = Joi.object({
+  id: id.required(),
+  name: label.required(),
+  width: positive.max(MAX_SIDE).required(),
+  height: positive.max(MAX_SIDE).required(),
+  rate,
+  duration: positive.max(MAX_FRAMES).required(),
+  layers: Joi.array().items(layer).max(MAX_LAYERS).unique("id").required(),
+});
+
+const size = { width: positive.max(MAX_SIDE).required(), height: positive.max(MAX_SIDE).required() };
+const asset = Joi.object({ kind: Joi.string().valid("svg", "png").required() })
+  .when(Joi.object({ kind: "svg" }).unknown(), {
+    then: Joi.object({ ...size, text: Joi.string().max(MAX_ASSET_CHARACTERS).required() }),
+    otherwise: Joi.object({ ...size, base64: Joi.string().base64().max(MAX_ASSET_CHARACTERS).required() }),
+  });
+
+const documentSchema = Joi.object({
+  format: Joi.string().valid(DOCUMENT_FORMAT).required(),
+  version: Joi.number().valid(DOCUMENT_VERSION).required(),
+  id: id.required(),
+  depth: Joi.string()
+    .valid(...DEPTHS)
+    .required(),
+  main: id.required(),
+  compositions: Joi.object().pattern(id, composition).min(1).max(200).required(),
+  assets: Joi.object().pattern(id, asset).max(500).required(),
+});
+
+type Versioned = Record<string, unknown> & { version: number };
+
+/** One step a version: `MIGRATIONS[n]` turns version n into n + 1. */
+const MIGRATIONS: Readonly<Record<number, (document: Versioned) => Versioned>> = {
+  // Version 1 held the frame rate as a decimal, `fps`, and had no bit depth.
+  1: (document) => {
+    const compositions = Object.entries((document.compositions ?? {}) as Record<string, Record<string, unknown>>);
+    const rational = compositions.map(([key, { fps, ...rest }]) => [key, { ...rest, rate: rateOfDecimal(fps) }]);
+    return { ...document, version: 2, depth: "8-bit", compositions: Object.fromEntries(rational) };
+  },
+};
+
+/** 23.976, 29.97 and 59.94 stand for the exact rates over 1001. */
+function rateOfDecimal(fps: unknown): unknown {
+  if (typeof fps !== "number") return fps;
+  const whole = Math.round(fps);
+  if (Math.abs(fps - (whole * 1000) / 1001) < 0.005 && whole !== fps) return { numerator: whole * 1000, denominator: 1001 };
+  return { numerator: Math.round(fps * 1000), denominator: 1000 };
+}
+
+function migrate(value: unknown): unknown {
+  if (typeof value !== "object" || value === null) throw new DocumentError(["A composition file holds one JSON object"]);
+  const { format, version } = value as { format?: unknown; version?: unknown };
+  if (format !== DOCUMENT_FORMAT) {
+    throw new DocumentError([`format: expected "${DOCUMENT_FORMAT}", found ${JSON.stringify(format) ?? "nothing"}`]);
+  }
+  if (typeof version !== "number" || !Number.isInteger(version) || version < 1) {
+    throw new DocumentError([`version: expected a whole number from 1 to ${DOCUMENT_VERSION}, found ${JSON.stringify(version) ?? "nothing"}`]);
+  }
+  if (version > DOCUMENT_VERSION) {
+    throw new DocumentError([`version: ${version} was written by a newer release; this one reads up to version ${DOCUMENT_VERSION}`]);
+  }
+  let document = value as Versioned;
+  while (document.version < DOCUMENT_VERSION) document = MIGRATIONS[document.version]!(document);
+  return document;
+}
+
+function references(document: Document): string[] {
+  const problems: string[] = [];
+  if (!document.compositions[document.main]) problems.push(`main: no composition has the id "${document.main}"`);
+  for (const [key, composition] of Object.entries(document.compositions)) {
+    const where = `compositions.${key}`;
+    if (composition.id !== key) problems.push(`${where}.id: must be "${key}", as its key says`);
+    for (const [index, { source }] of composition.layers.entries()) {
+      const specs: Parameters = SOURCES[source.kind].parameters;
+      for (const [name, spec] of Object.entries(specs)) {
+        if (spec.type !== "reference") continue;
+        const target = source.parameters[name] as string;
+        const found = spec.to === "composition" ? document.compositions[target] : document.assets[target]?.kind === spec.to;
+        if (!found) problems.push(`${where}.layers[${index}].source.parameters.${name}: there is no ${spec.to} "${target}"`);
+      }
+    }
+  }
+  return problems;
+}
+
+function nestingCycle(document: Document): string | undefined {
+  const done = new Set<string>();
+  const visit = (id: string, path: readonly string[]): string | undefined => {
+    if (path.includes(id)) return `compositions: ${[...path.slice(path.indexOf(id)), id].join(" → ")} contains itself`;
+    if (done.has(id)) return undefined;
+    for (const { source } of document.compositions[id]!.layers) {
+      if (source.kind !== "composition") continue;
+      const cycle = visit(source.parameters.composition as string, [...path, id]);
+      if (cycle) return cycle;
+    }
+    done.add(id);
+    return undefined;
+  };
+  for (const id of Object.keys(document.compositions)) {
+    const cycle = visit(id, []);
+    if (cycle) return cycle;
+  }
+  return undefined;
+}
+
+/**
+ * Checks and, from an older version, migrates a document.
+ * @throws DocumentError that names every problem with its place (at most 20)
+ */
+export function parseDocument(value: unknown): Document {
+  const migrated = migrate(value);
+  const { error, value: checked } = documentSchema.validate(migrated, { abortEarly: false, convert: false });
+  if (error) {
+    throw new DocumentError(error.details.slice(0, 20).map(({ path, message }) => `${pathText(path)}: ${message.replace(/^"[^"]*" /, "")}`));
+  }
+  const document = checked as Document;
+  const problems = references(document);
+  const cycle = problems.length === 0 ? nestingCycle(document) : undefined;
+  if (cycle) problems.push(cycle);
+  if (problems.length > 0) throw new DocumentError(problems.slice(0, 20));
+  return document;
+}
+
+/** Parses the text of a composition file. @throws DocumentError */
+export function parseDocumentText(text: string): Document {
+  let value: unknown;
+  try {
+    value = JSON.parse(text);
+  } catch (cause) {
+    throw new DocumentError([`The file is not JSON: ${(cause as Error).message}`]);
+  }
+  return parseDocument(value);
+}
+
+function pathText(path: readonly (string | number)[]): string {
+  return path.reduce<string>((text, part) => (typeof part === "number" ? `${text}[${part}]` : text ? `${text}.${part}` : part), "") || "document";
+}

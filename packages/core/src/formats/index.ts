@@ -1,0 +1,6 @@
+export { readExr, writeExr } from "./exr";
+export * from "./frame";
+export { pamHeader, readPam, writePam } from "./pam";
+export * from "./picture";
+export { decodePng, encodePng } from "./png";
+export { readQoi, writeQoi } from "./qoi";

@@ -1,0 +1,36 @@
+import { base64 } from "@scure/base";
+import { decode, encode } from "fast-png";
+import { FormatError, type Picture } from "./picture";
+
+/** Decodes a PNG still, any of its colour types and depths, to 8-bit RGBA. @throws FormatError */
+export function decodePng(text: string): { readonly width: number; readonly height: number; readonly data: Uint8Array } {
+  let png: ReturnType<typeof decode>;
+  try {
+    png = decode(base64.decode(text));
+  } catch (cause) {
+    throw new FormatError("PNG", (cause as Error).message);
+  }
+  const { width, height, channels, depth, palette } = png;
+  const data = new Uint8Array(width * height * 4);
+  const max = 2 ** depth - 1;
+  const sample = (index: number) => Math.round((png.data[index]! / max) * 255);
+  for (let i = 0; i < width * height; i++) {
+    const at = i * channels;
+    if (palette) {
+      const [r, g, b, a = 255] = palette[png.data[at]!]! as number[];
+      data.set([r!, g!, b!, a], i * 4);
+      continue;
+    }
+    const grey = channels < 3;
+    data[i * 4] = sample(at);
+    data[i * 4 + 1] = sample(grey ? at : at + 1);
+    data[i * 4 + 2] = sample(grey ? at : at + 2);
+    data[i * 4 + 3] = channels % 2 === 0 ? sample(at + channels - 1) : 255;
+  }
+  return { width, height, data };
+}
+
+/** An 8-bit picture as a PNG file in base64, as documents hold stills. */
+export function encodePng({ width, height, pixels }: Picture): string {
+  return base64.encode(encode({ width, height, data: pixels, channels: 4, depth: 8 }));
+}

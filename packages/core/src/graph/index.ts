@@ -1,0 +1,4 @@
+export * from "./build";
+export * from "./key";
+export * from "./node";
+export * from "./window";

@@ -1,0 +1,259 @@
+import { rangeLength, wrapFrame, type FrameNumber, type FrameRange, type Milliseconds } from "../composition";
+import { IN_MEMORY, ON_DISK } from "../cache";
+import type { PlayheadWindow } from "../machine";
+
+export type Mode = "parked" | "scrubbing" | "playing" | "filling";
+/** What happens to a frame that cannot be ready in time. */
+export type Pacing = "keep time" | "show every frame";
+
+/** Why a job was started; a job for filling gives way to everything else. */
+export type Purpose = "view" | "play" | "fill" | "sharpen";
+
+export interface Job {
+  readonly id: number;
+  readonly frame: FrameNumber;
+  readonly kind: "render" | "fetch";
+  readonly purpose: Purpose;
+  readonly startedMs: Milliseconds;
+}
+
+/** When playback began: step n is due at startMs + n · budget. */
+export interface PlayClock {
+  readonly startMs: Milliseconds;
+  readonly startFrame: FrameNumber;
+  /** Frames a step: 1, more for shuttle, negative backwards. */
+  readonly speed: number;
+  readonly pacing: Pacing;
+  readonly loop: boolean;
+}
+
+/** Everything the scheduler may know. It has no clock and changes nothing. */
+export interface Snapshot {
+  readonly nowMs: Milliseconds;
+  readonly mode: Mode;
+  readonly playhead: FrameNumber;
+  readonly duration: number;
+  readonly range: FrameRange;
+  readonly budgetMs: Milliseconds;
+  /** Bits of where each frame is held. */
+  readonly residency: Uint8Array;
+  readonly jobs: readonly Job[];
+  readonly renderSlots: number;
+  readonly fetchSlots: number;
+  readonly renderMs: (frame: FrameNumber) => Milliseconds;
+  readonly fetchMs: Milliseconds;
+  readonly window: PlayheadWindow;
+  /** While playing. */
+  readonly clock?: PlayClock;
+  /** Step shown last while playing, -1 before the first. */
+  readonly shownStep: number;
+  /** Frame shown last. */
+  readonly shownFrame?: FrameNumber;
+  /** Frames of this timeline that memory can still take without losing another of them. */
+  readonly memoryRoom: number;
+  /** Whether frames that memory cannot take may be rendered for the disk. */
+  readonly diskAccepts: boolean;
+  readonly sharpen: "off" | "wanted" | "running" | "done";
+  /** Frames that could not be rendered; they are left alone until something changes. */
+  readonly failed: ReadonlySet<FrameNumber>;
+}
+
+export type Action =
+  | { readonly kind: "show"; readonly frame: FrameNumber; readonly step: number }
+  | { readonly kind: "skip"; readonly frame: FrameNumber; readonly step: number }
+  | { readonly kind: "render"; readonly frame: FrameNumber; readonly purpose: Purpose; readonly keep: "memory" | "disk" }
+  | { readonly kind: "fetch"; readonly frame: FrameNumber; readonly purpose: Purpose }
+  | { readonly kind: "cancel"; readonly job: number }
+  /** Playback of a range without loop has shown its last frame. */
+  | { readonly kind: "end" };
+
+/** Step that is due at a time. */
+export function stepAt(clock: PlayClock, nowMs: Milliseconds, budgetMs: Milliseconds): number {
+  return Math.floor((nowMs - clock.startMs) / budgetMs + 1e-9);
+}
+
+/** Frame of a step, or undefined past the end of a range that does not loop. */
+export function frameOfStep(clock: PlayClock, step: number, range: FrameRange): FrameNumber | undefined {
+  const frame = clock.startFrame + step * clock.speed;
+  if (clock.loop) return wrapFrame(frame, range);
+  return frame >= range.in && frame < range.out ? frame : undefined;
+}
+
+/**
+ * Decides what to do next. Pure: the live engine and the simulator call it with their own clocks.
+ */
+export function schedule(snapshot: Snapshot): Action[] {
+  switch (snapshot.mode) {
+    case "playing":
+      return new Plan(snapshot).playing(snapshot.clock!);
+    case "filling":
+      return new Plan(snapshot).filling();
+    default:
+      return new Plan(snapshot).still();
+  }
+}
+
+/** Collects actions while counting the slots they take. */
+class Plan {
+  private readonly actions: Action[] = [];
+  private readonly busy = new Set<FrameNumber>();
+  private renderSlots: number;
+  private fetchSlots: number;
+
+  constructor(private readonly s: Snapshot) {
+    this.renderSlots = s.renderSlots;
+    this.fetchSlots = s.fetchSlots;
+    for (const job of s.jobs) this.take(job);
+  }
+
+  /** Parked and scrubbing: the picture under the playhead, and nothing else. */
+  still(): Action[] {
+    const { playhead, mode, jobs } = this.s;
+    for (const job of jobs) {
+      const outdated = job.frame !== playhead || (mode === "scrubbing" && job.purpose === "sharpen");
+      if (outdated) this.cancel(job);
+    }
+    if (this.inMemory(playhead)) {
+      if (this.s.shownFrame !== playhead) this.actions.push({ kind: "show", frame: playhead, step: 0 });
+      if (mode === "parked") this.sharpen();
+    } else this.obtain(playhead, "view");
+    return this.actions;
+  }
+
+  /** The window around the playhead, then the in–out range, then the rest. */
+  filling(): Action[] {
+    const actions = this.still();
+    let room = this.s.memoryRoom - this.s.jobs.filter((job) => job.purpose === "fill").length;
+    for (const frame of fillOrder(this.s)) {
+      if (this.renderSlots <= 0 && this.fetchSlots <= 0) break;
+      if (this.inMemory(frame) || this.busy.has(frame)) continue;
+      if (room > 0) {
+        if (this.obtain(frame, "fill")) room--;
+      } else if (this.s.diskAccepts && !this.onDisk(frame)) this.render(frame, "fill", "disk");
+    }
+    return actions;
+  }
+
+  playing(clock: PlayClock): Action[] {
+    // Background work of any kind gives way to playback.
+    for (const job of this.s.jobs) if (job.purpose === "fill" || job.purpose === "sharpen") this.cancel(job);
+    const step = clock.pacing === "keep time" ? this.showByClock(clock) : this.showNext(clock);
+    if (step !== undefined) this.prepare(clock, step);
+    return this.actions;
+  }
+
+  /** Shows the frame that is due and counts what was passed over. @returns the step that is due */
+  private showByClock(clock: PlayClock): number | undefined {
+    const { nowMs, budgetMs, range, shownStep } = this.s;
+    const due = stepAt(clock, nowMs, budgetMs);
+    for (let step = shownStep + 1; step <= due; step++) {
+      const frame = frameOfStep(clock, step, range);
+      if (frame === undefined) {
+        this.actions.push({ kind: "end" });
+        return undefined;
+      }
+      if (step < due) this.actions.push({ kind: "skip", frame, step });
+      else if (this.inMemory(frame)) this.actions.push({ kind: "show", frame, step });
+    }
+    return due;
+  }
+
+  /** Shows the next frame as soon as it is there and due. @returns the step shown last */
+  private showNext(clock: PlayClock): number | undefined {
+    const { nowMs, budgetMs, range, shownStep, failed } = this.s;
+    const next = shownStep + 1;
+    const frame = frameOfStep(clock, next, range);
+    if (frame === undefined) {
+      this.actions.push({ kind: "end" });
+      return undefined;
+    }
+    if (nowMs + 1e-6 < clock.startMs + next * budgetMs) return shownStep;
+    if (failed.has(frame)) this.actions.push({ kind: "skip", frame, step: next });
+    else if (this.inMemory(frame)) this.actions.push({ kind: "show", frame, step: next });
+    else return shownStep;
+    return next;
+  }
+
+  /** Works by deadline from the playhead to the window's end. */
+  private prepare(clock: PlayClock, current: number): void {
+    const { nowMs, budgetMs, range, window } = this.s;
+    const reach = Math.min(window.after, rangeLength(range) - 1);
+    for (let step = Math.max(current, this.s.shownStep + 1); step <= current + reach; step++) {
+      if (this.renderSlots <= 0 && this.fetchSlots <= 0) return;
+      const frame = frameOfStep(clock, step, range);
+      if (frame === undefined) return;
+      if (this.inMemory(frame) || this.busy.has(frame)) continue;
+      const deadline = clock.pacing === "keep time" ? clock.startMs + (step + 1) * budgetMs : Infinity;
+      if (this.onDisk(frame) && nowMs + this.s.fetchMs <= deadline) {
+        if (this.fetchSlots > 0) this.fetch(frame, "play");
+      } else if (nowMs + this.s.renderMs(frame) <= deadline) this.render(frame, "play", "memory");
+    }
+  }
+
+  private sharpen(): void {
+    const { sharpen, playhead, shownFrame } = this.s;
+    if (sharpen === "wanted" && shownFrame === playhead && !this.busy.has(playhead)) this.render(playhead, "sharpen", "memory");
+  }
+
+  /** Fetches a frame from disk or renders it. @returns whether a job was started */
+  private obtain(frame: FrameNumber, purpose: Purpose): boolean {
+    if (this.busy.has(frame)) return false;
+    if (this.onDisk(frame) && this.s.fetchMs < this.s.renderMs(frame)) return this.fetch(frame, purpose);
+    return this.render(frame, purpose, "memory");
+  }
+
+  private fetch(frame: FrameNumber, purpose: Purpose): boolean {
+    if (this.fetchSlots <= 0) return false;
+    this.fetchSlots--;
+    this.busy.add(frame);
+    this.actions.push({ kind: "fetch", frame, purpose });
+    return true;
+  }
+
+  private render(frame: FrameNumber, purpose: Purpose, keep: "memory" | "disk"): boolean {
+    if (this.renderSlots <= 0 || this.s.failed.has(frame)) return false;
+    this.renderSlots--;
+    this.busy.add(frame);
+    this.actions.push({ kind: "render", frame, purpose, keep });
+    return true;
+  }
+
+  private take(job: Job): void {
+    this.busy.add(job.frame);
+    if (job.kind === "render") this.renderSlots--;
+    else this.fetchSlots--;
+  }
+
+  private cancel(job: Job): void {
+    if (this.s.mode === "filling" && job.purpose === "fill") return;
+    this.actions.push({ kind: "cancel", job: job.id });
+    // The slot stays taken until the job has really stopped.
+    this.busy.delete(job.frame);
+  }
+
+  private inMemory(frame: FrameNumber): boolean {
+    return (this.s.residency[frame]! & IN_MEMORY) !== 0;
+  }
+
+  private onDisk(frame: FrameNumber): boolean {
+    return (this.s.residency[frame]! & ON_DISK) !== 0;
+  }
+}
+
+/** Frames in the order in which they are filled; each once. */
+export function* fillOrder(s: Pick<Snapshot, "playhead" | "window" | "range" | "duration">): Generator<FrameNumber> {
+  const { playhead, window, range, duration } = s;
+  const first = Math.max(0, playhead - window.before);
+  const last = Math.min(duration - 1, playhead + window.after);
+  for (let frame = playhead; frame <= last; frame++) yield frame;
+  for (let frame = playhead - 1; frame >= first; frame--) yield frame;
+  const inWindow = (frame: FrameNumber) => frame >= first && frame <= last;
+  for (let step = 0; step < rangeLength(range); step++) {
+    const frame = wrapFrame(playhead + step, range);
+    if (!inWindow(frame)) yield frame;
+  }
+  for (let step = 0; step < duration; step++) {
+    const frame = (playhead + step) % duration;
+    if (!inWindow(frame) && (frame < range.in || frame >= range.out)) yield frame;
+  }
+}

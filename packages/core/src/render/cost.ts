@@ -1,0 +1,73 @@
+import type { Milliseconds } from "../composition";
+import { inOrder, type GraphNode, type NodeKind } from "../graph";
+import { workUnits } from "./work";
+
+/** One measured evaluation of a node. */
+export interface CostSample {
+  readonly kind: NodeKind;
+  readonly layer: string | null;
+  /** Pixels times work factor. */
+  readonly units: number;
+  readonly ms: Milliseconds;
+}
+
+/** Running sums of a least-squares line. */
+interface Fit {
+  n: number;
+  x: number;
+  y: number;
+  xx: number;
+  xy: number;
+}
+
+// Older samples fade, so that the model follows a machine that slows down; about the last 200 count.
+const FADE = 0.995;
+
+/**
+ * Cost of a node as a + b · units, fitted by least squares to what was measured on this machine, per kind.
+ * a and b are never negative.
+ */
+export class CostModel {
+  private readonly fits = new Map<NodeKind, Fit>();
+
+  add({ kind, units, ms }: CostSample): void {
+    const fit = this.fits.get(kind) ?? { n: 0, x: 0, y: 0, xx: 0, xy: 0 };
+    fit.n = fit.n * FADE + 1;
+    fit.x = fit.x * FADE + units;
+    fit.y = fit.y * FADE + ms;
+    fit.xx = fit.xx * FADE + units * units;
+    fit.xy = fit.xy * FADE + units * ms;
+    this.fits.set(kind, fit);
+  }
+
+  /** @returns undefined while nothing of the kind was measured */
+  coefficients(kind: NodeKind): { readonly a: Milliseconds; readonly b: number } | undefined {
+    const fit = this.fits.get(kind);
+    if (!fit || fit.x === 0) return undefined;
+    const spread = fit.n * fit.xx - fit.x * fit.x;
+    // All samples of one size leave the slope open: take the line through the origin then.
+    const slope = spread > 1e-9 * fit.n * fit.xx ? (fit.n * fit.xy - fit.x * fit.y) / spread : fit.y / fit.x;
+    const offset = (fit.y - slope * fit.x) / fit.n;
+    if (slope < 0) return { a: fit.y / fit.n, b: 0 };
+    if (offset < 0) return { a: 0, b: fit.xy / fit.xx };
+    return { a: offset, b: slope };
+  }
+
+  /** Estimated cost of a node by itself. */
+  estimate(node: GraphNode): Milliseconds | undefined {
+    const line = this.coefficients(node.kind);
+    return line && line.a + line.b * workUnits(node);
+  }
+
+  /** Estimated cost of a frame with nothing held, in all and by layer. Kinds never measured count nothing. */
+  estimateFrame(root: GraphNode): { readonly total: Milliseconds; readonly byLayer: ReadonlyMap<string, Milliseconds> } {
+    let total = 0;
+    const byLayer = new Map<string, Milliseconds>();
+    for (const node of inOrder(root)) {
+      const ms = this.estimate(node) ?? 0;
+      total += ms;
+      if (node.layer !== null) byLayer.set(node.layer, (byLayer.get(node.layer) ?? 0) + ms);
+    }
+    return { total, byLayer };
+  }
+}

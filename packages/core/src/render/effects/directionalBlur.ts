@@ -1,0 +1,31 @@
+import type { Raster } from "../raster";
+import type { ApplyEffect } from "./effect";
+
+/**
+ * Steps of the pair averages that spread a pixel over `length` pixels: a quarter of the length, then half the
+ * step before, until taps lie at most one pixel apart.
+ */
+export function pairSteps(length: number): number[] {
+  const steps: number[] = [];
+  for (let step = length / 4; step >= 0.25; step /= 2) steps.push(step);
+  return steps;
+}
+
+export const applyDirectionalBlur: ApplyEffect = (node, input, canvas) => {
+  const angle = (Number(node.parameters.angle) * Math.PI) / 180;
+  const [ux, uy] = [Math.cos(angle), Math.sin(angle)];
+  const steps = pairSteps(Number(node.parameters.length));
+  let current: Raster | undefined;
+  for (const step of steps) {
+    const source: Raster = current ?? input;
+    const next = canvas.allocate(node.window);
+    canvas.kernels.run.pairAverage(
+      next.address, node.window.width, node.window.height,
+      source.address, source.window.width, source.window.height,
+      node.window.x - source.window.x, node.window.y - source.window.y, ux * step, uy * step,
+    );
+    if (current) canvas.release(current);
+    current = next;
+  }
+  return current ?? canvas.reframe(input, node.window);
+};

@@ -1,0 +1,28 @@
+import { pixelCount, type Evaluated } from "../../graph";
+import type { ApplyEffect } from "./effect";
+
+// Contrast turns about middle grey in linear light.
+export const PIVOT = 0.18;
+
+/** Factors on linear red, green and blue: 2^exposure, with warmth and tint that keep Rec. 709 luma of grey. */
+export function gradeGains(parameters: Evaluated): [number, number, number] {
+  const warm = Number(parameters.temperature) / 100;
+  const tint = Number(parameters.tint) / 100;
+  const balance = [1 + 0.35 * warm + 0.12 * tint, 1 - 0.24 * tint, 1 - 0.35 * warm + 0.12 * tint];
+  const luma = 0.2126 * balance[0]! + 0.7152 * balance[1]! + 0.0722 * balance[2]!;
+  const gain = 2 ** Number(parameters.exposure) / luma;
+  return balance.map((channel) => channel * gain) as [number, number, number];
+}
+
+export const applyGrade: ApplyEffect = (node, input, canvas) => {
+  const result = canvas.allocate(node.window);
+  const whole = pixelCount(node.window) === pixelCount(input.window);
+  const source = whole ? input : canvas.reframe(input, node.window);
+  const [r, g, b] = gradeGains(node.parameters);
+  canvas.kernels.run.grade(
+    result.address, source.address, pixelCount(node.window), r, g, b,
+    Number(node.parameters.contrast) / 100, PIVOT, Number(node.parameters.saturation) / 100,
+  );
+  if (source !== input) canvas.release(source);
+  return result;
+};

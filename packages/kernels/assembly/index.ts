@@ -1,0 +1,11 @@
+export { heapBase, fill, copyRows, halve, affine } from "./raster";
+export { fromSrgb8, toSrgb8, toHalf, fromHalf, halfToSrgb8 } from "./convert";
+export { composite } from "./composite";
+export { gaussianRows, gaussianColumns } from "./gaussian";
+export { pairAverage } from "./directional";
+export { brightPass, addUpsampled } from "./glow";
+export { grade } from "./grade";
+export { grain } from "./grain";
+export { noise, displace } from "./noise";
+export { linearGradient, radialGradient } from "./gradient";
+export { strokes } from "./strokes";

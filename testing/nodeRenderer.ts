@@ -1,0 +1,36 @@
+import { readFileSync } from "node:fs";
+import { createRequire } from "node:module";
+import { openKernels, type Kernels } from "@kinetocache/kernels";
+import { Renderer, type Pixels8 } from "@kinetocache/core";
+import { initWasm, Resvg } from "@resvg/resvg-wasm";
+
+const require = createRequire(`${process.cwd()}/package.json`);
+const FONTS = ["400", "600"].map((weight) => `@fontsource/instrument-sans/files/instrument-sans-latin-${weight}-normal.woff2`);
+
+const kernelsModule = new WebAssembly.Module(readFileSync(require.resolve("@kinetocache/kernels/kernels.wasm")));
+
+/** Fresh kernels with a memory of their own. */
+export function nodeKernels(): Kernels {
+  return openKernels(new WebAssembly.Instance(kernelsModule, {}).exports);
+}
+
+let artwork: Promise<(svg: string, width: number) => Pixels8> | undefined;
+
+async function openArtwork(): Promise<(svg: string, width: number) => Pixels8> {
+  await initWasm(readFileSync(require.resolve("@resvg/resvg-wasm/index_bg.wasm")));
+  const fontBuffers = FONTS.map((font) => new Uint8Array(readFileSync(require.resolve(font))));
+  return (svg, width) => {
+    const image = new Resvg(svg, {
+      fitTo: { mode: "width", value: width },
+      font: { fontBuffers, defaultFontFamily: "Instrument Sans" },
+    }).render();
+    return { width: image.width, height: image.height, data: image.pixels };
+  };
+}
+
+/** A renderer as the browser's workers have it, in Node. */
+export async function nodeRenderer(heldBytes = 512 * 2 ** 20): Promise<Renderer> {
+  artwork ??= openArtwork();
+  const drawArtwork = await artwork;
+  return new Renderer(nodeKernels(), { now: () => performance.now(), drawArtwork, heldBytes });
+}
