@@ -120,15 +120,18 @@ export function noise(
 }
 
 /**
- * dst(x, y) = src(x + amount · (2n₁ − 1), y + amount · (2n₂ − 1)), bilinear, transparent outside; n₁ and n₂ are
- * two noise fields at ((column + 0.5) · step + x0, (row + 0.5) · step + y0, z). dst and src have one size.
+ * dst(x, y) = src(x + amount · (2n₁ − 1), y + amount · (2n₂ − 1)), bilinear; outside is transparent, or the
+ * nearest edge pixel with `repeatEdge`; n₁ and n₂ are two noise fields at ((column + 0.5) · step + x0, (row + 0.5) · step + y0, z). dst and src have one size.
  */
 export function displace(
-  dst: usize, src: usize, w: i32, h: i32, amount: f32, step: f32, x0: f32, y0: f32, z: f32, octaves: i32, seed: i32,
+  dst: usize, src: usize, w: i32, h: i32, amount: f32, step: f32, x0: f32, y0: f32, z: f32, octaves: i32, seed: i32, repeatEdge: bool,
 ): void {
   const ramp = f32x4(0.5, 1.5, 2.5, 3.5);
   const zv = f32x4.splat(z);
   const one = f32x4.splat(1);
+  const half = f32x4.splat(0.5);
+  const right = f32x4.splat(<f32>w - 0.5);
+  const bottom = f32x4.splat(<f32>h - 0.5);
   const two = f32x4.splat(2);
   const scale = f32x4.splat(amount);
   for (let y = 0; y < h; y++) {
@@ -139,8 +142,12 @@ export function displace(
       const xv = f32x4.add(f32x4.mul(column, f32x4.splat(step)), f32x4.splat(x0));
       const n1 = fractal(xv, yv, zv, octaves, seed);
       const n2 = fractal(xv, yv, zv, octaves, seed + 101);
-      const sx = f32x4.add(column, f32x4.mul(scale, f32x4.sub(f32x4.mul(two, n1), one)));
-      const sy = f32x4.add(f32x4.splat(cy), f32x4.mul(scale, f32x4.sub(f32x4.mul(two, n2), one)));
+      let sx = f32x4.add(column, f32x4.mul(scale, f32x4.sub(f32x4.mul(two, n1), one)));
+      let sy = f32x4.add(f32x4.splat(cy), f32x4.mul(scale, f32x4.sub(f32x4.mul(two, n2), one)));
+      if (repeatEdge) {
+        sx = f32x4.pmin(right, f32x4.pmax(half, sx));
+        sy = f32x4.pmin(bottom, f32x4.pmax(half, sy));
+      }
       const p = dst + ((<usize>(y * w + x)) << 4);
       const left = w - x;
       v128.store(p, sampleClear(src, w, h, f32x4.extract_lane(sx, 0), f32x4.extract_lane(sy, 0)));

@@ -59,7 +59,7 @@ export interface KernelExports {
   ): void;
   displace(
     dst: Address, src: Address, w: number, h: number, amount: number, step: number,
-    x0: number, y0: number, z: number, octaves: number, seed: number,
+    x0: number, y0: number, z: number, octaves: number, seed: number, repeatEdge: number,
   ): void;
   linearGradient(
     dst: Address, w: number, h: number, ux: number, uy: number, t0: number, table: Address, size: number,

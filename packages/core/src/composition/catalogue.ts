@@ -185,6 +185,7 @@ export const EFFECTS = {
       size: length("Size", [2, 4096, 160, 1]),
       detail: number("Detail", "octaves", [1, 6, 2, 1]),
       evolution: number("Evolution", "a second", [0, 10, 0.5, 0.05]),
+      edges: EDGES,
       seed,
     },
   },

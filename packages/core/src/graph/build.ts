@@ -19,7 +19,7 @@ import {
   type Transform,
 } from "../composition";
 import { contentKey, type ContentKey } from "./key";
-import type { Evaluated, GraphNode, Placement } from "./node";
+import { inOrder, type Evaluated, type GraphNode, type Placement } from "./node";
 import { grow, intersect, invert, isEmpty, isIdentity, mapWindow, scaledSize, type Affine, type Window } from "./window";
 
 /** Which effects the preview runs. */
@@ -144,7 +144,7 @@ export function spreadOf(kind: EffectKind, parameters: Evaluated): { readonly x:
     const half = Number(parameters.length) / 2;
     return { x: Math.ceil(Math.abs(Math.cos(angle)) * half) + 1, y: Math.ceil(Math.abs(Math.sin(angle)) * half) + 1 };
   }
-  if (kind === "displacement") {
+  if (kind === "displacement" && parameters.edges === "transparent") {
     const reach = Math.ceil(Number(parameters.amount));
     return { x: reach, y: reach };
   }
@@ -265,6 +265,17 @@ export function buildGraph(document: Document, frame: FrameNumber, settings: Ren
   const context: Context = { document, settings, frame, seconds: secondsAtFrame(frame, composition.rate), payer: null };
   const root = stackNode(composition, context);
   return { root, key: contentKey(`frame|${document.depth}|${root.key}`), depth: document.depth };
+}
+
+/**
+ * Keys of the nodes that a frame shares with the frame after it (or before it, for the last): branches that
+ * stay still, which are rendered once and then held. Their cost is not the frame's own.
+ */
+export function stillKeys(document: Document, frame: FrameNumber, settings: RenderSettings): ReadonlySet<ContentKey> {
+  const { duration } = document.compositions[document.main]!;
+  const neighbour = frame + 1 < duration ? frame + 1 : frame - 1;
+  if (neighbour < 0) return new Set();
+  return new Set(inOrder(buildGraph(document, neighbour, settings).root).map((node) => node.key));
 }
 
 /** Key of one finished frame. */

@@ -1,9 +1,10 @@
 import type { Milliseconds } from "../composition";
-import { inOrder, type GraphNode, type NodeKind } from "../graph";
+import { inOrder, type ContentKey, type GraphNode, type NodeKind } from "../graph";
 import { workUnits } from "./work";
 
 /** One measured evaluation of a node. */
 export interface CostSample {
+  readonly key: ContentKey;
   readonly kind: NodeKind;
   readonly layer: string | null;
   /** Pixels times work factor. */
@@ -59,11 +60,15 @@ export class CostModel {
     return line && line.a + line.b * workUnits(node);
   }
 
-  /** Estimated cost of a frame with nothing held, in all and by layer. Kinds never measured count nothing. */
-  estimateFrame(root: GraphNode): { readonly total: Milliseconds; readonly byLayer: ReadonlyMap<string, Milliseconds> } {
+  /**
+   * Estimated cost of a frame, in all and by layer, without the nodes in `still`, which are held. Kinds never
+   * measured count nothing.
+   */
+  estimateFrame(root: GraphNode, still: ReadonlySet<ContentKey>): { readonly total: Milliseconds; readonly byLayer: ReadonlyMap<string, Milliseconds> } {
     let total = 0;
     const byLayer = new Map<string, Milliseconds>();
     for (const node of inOrder(root)) {
+      if (still.has(node.key)) continue;
       const ms = this.estimate(node) ?? 0;
       total += ms;
       if (node.layer !== null) byLayer.set(node.layer, (byLayer.get(node.layer) ?? 0) + ms);

@@ -128,7 +128,7 @@ export class Renderer {
     if (run.cancelled()) throw new RenderCancelled();
     const start = this.options.now();
     const raster = this.apply(node, inputs);
-    run.costs.push({ kind: node.kind, layer: node.layer, units: workUnits(node), ms: this.options.now() - start });
+    run.costs.push({ key: node.key, kind: node.kind, layer: node.layer, units: workUnits(node), ms: this.options.now() - start });
     run.results.set(node.key, raster);
     for (const input of node.inputs) this.useOnce(input, run);
     return raster;

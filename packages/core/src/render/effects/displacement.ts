@@ -9,6 +9,7 @@ export const applyDisplacement: ApplyEffect = (node, input, canvas) => {
   canvas.kernels.run.displace(
     result.address, source.address, window.width, window.height, value("amount"), step,
     window.x * step, window.y * step, value("evolution"), Math.round(value("detail")), Math.round(value("seed")),
+    Number(node.parameters.edges === "repeat"),
   );
   canvas.release(source);
   return result;

@@ -1,0 +1,46 @@
+import { lazy, Suspense, useEffect } from "react";
+import { BrowserRouter, Navigate, Route, Routes } from "react-router";
+import { send } from "./data/engineStore";
+import { WorkspaceProvider } from "./data/workspace";
+import { BudgetStrip } from "./parts/BudgetStrip";
+import { JobDrawer } from "./parts/JobDrawer";
+import { Notices } from "./parts/Notices";
+import { Rail } from "./parts/Rail";
+import { Preview } from "./screens/preview/Preview";
+
+const Takes = lazy(async () => ({ default: (await import("./screens/takes/Takes")).Takes }));
+const Sweep = lazy(async () => ({ default: (await import("./screens/sweep/Sweep")).Sweep }));
+
+/** Anything the user does makes background rendering wait anew. */
+function useTouch(): void {
+  useEffect(() => {
+    const touch = () => send({ kind: "touch" });
+    const kinds = ["pointerdown", "keydown", "wheel"] as const;
+    kinds.forEach((kind) => window.addEventListener(kind, touch, { capture: true, passive: true }));
+    return () => kinds.forEach((kind) => window.removeEventListener(kind, touch, { capture: true }));
+  }, []);
+}
+
+export function App() {
+  useTouch();
+  return (
+    <BrowserRouter>
+      <div className="frame">
+        <Rail />
+        <WorkspaceProvider waiting={<main className="waiting">Opening the compositions…</main>}>
+          <BudgetStrip />
+          <Suspense fallback={<main className="waiting">Opening…</main>}>
+            <Routes>
+              <Route path="/preview" element={<Preview />} />
+              <Route path="/takes" element={<Takes />} />
+              <Route path="/sweep" element={<Sweep />} />
+              <Route path="*" element={<Navigate to="/preview" replace />} />
+            </Routes>
+          </Suspense>
+          <JobDrawer />
+          <Notices />
+        </WorkspaceProvider>
+      </div>
+    </BrowserRouter>
+  );
+}

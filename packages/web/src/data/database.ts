@@ -1,0 +1,31 @@
+import type { History } from "@kinetocache/core";
+import Dexie, { type EntityTable } from "dexie";
+import type { MeasuredTake } from "../engine/protocol";
+
+export interface StoredDocument {
+  readonly id: string;
+  readonly name: string;
+  /** Raised by one with every change, so that two tabs cannot overwrite each other unseen. */
+  readonly revision: number;
+  readonly history: History;
+  readonly updatedMs: number;
+}
+
+export interface StoredTake extends MeasuredTake {
+  readonly id: number;
+}
+
+interface StoredSetting {
+  readonly key: "preview" | "openDocument" | "theme";
+  readonly value: unknown;
+}
+
+/** Everything the browser keeps. */
+export const database = new Dexie("kinetocache") as Dexie & {
+  documents: EntityTable<StoredDocument, "id">;
+  takes: EntityTable<StoredTake, "id">;
+  settings: EntityTable<StoredSetting, "key">;
+};
+
+database.version(1).stores({ documents: "id", takes: "++id, document.id", settings: "key" });
+

@@ -1,0 +1,84 @@
+import {
+  commitEdit,
+  currentDocument,
+  mainComposition,
+  parseDocument,
+  parseDocumentText,
+  redo,
+  startHistory,
+  undo,
+  type Document,
+  type Edit,
+  type History,
+} from "@kinetocache/core";
+import nightRoost from "../../../../demo/compositions/night-roost.json";
+import ringingStation from "../../../../demo/compositions/ringing-station.json";
+import { database, type StoredDocument } from "./database";
+
+const DEMO: readonly unknown[] = [nightRoost, ringingStation];
+
+/** The composition that a first start opens. */
+export const FIRST_DOCUMENT = "night-roost";
+
+function store(history: History, revision: number): StoredDocument {
+  const document = currentDocument(history);
+  return { id: document.id, name: mainComposition(document).name, revision, history, updatedMs: Date.now() };
+}
+
+/** Adds the demo compositions to an empty database. */
+export async function addDemo(): Promise<void> {
+  await database.transaction("rw", database.documents, async () => {
+    if ((await database.documents.count()) > 0) return;
+    await database.documents.bulkAdd(DEMO.map((value) => store(startHistory(parseDocument(value)), 1)));
+  });
+}
+
+/** The stored document was changed elsewhere since it was read. */
+export class Conflict extends Error {
+  constructor() {
+    super("This composition was changed in another tab; that state is shown now, and your last change was not applied.");
+  }
+}
+
+export type Change = { readonly kind: "edit"; readonly edit: Edit } | { readonly kind: "undo" } | { readonly kind: "redo" };
+
+function applyChange(history: History, change: Change): History {
+  if (change.kind === "edit") return commitEdit(history, change.edit);
+  return change.kind === "undo" ? undo(history) : redo(history);
+}
+
+/** Changes a stored document. @throws Conflict when its revision is not `revision` any more */
+export async function changeDocument(id: string, revision: number, change: Change): Promise<StoredDocument> {
+  return database.transaction("rw", database.documents, async () => {
+    const stored = await database.documents.get(id);
+    if (!stored || stored.revision !== revision) throw new Conflict();
+    const next = store(applyChange(stored.history, change), revision + 1);
+    await database.documents.put(next);
+    return next;
+  });
+}
+
+/**
+ * Adds a composition from the text of its file under an id that is free.
+ * @throws DocumentError with the reasons and places; nothing is stored then
+ */
+export async function importDocument(text: string): Promise<StoredDocument> {
+  const document = parseDocumentText(text);
+  return database.transaction("rw", database.documents, async () => {
+    const taken = new Set(await database.documents.toCollection().primaryKeys());
+    let id = document.id;
+    for (let n = 2; taken.has(id); n++) id = `${document.id.slice(0, 58)}-${n}`;
+    const stored = store(startHistory({ ...document, id }), 1);
+    await database.documents.add(stored);
+    return stored;
+  });
+}
+
+/** The text of a composition file. */
+export function exportDocument(document: Document): string {
+  return `${JSON.stringify(document, null, 1)}\n`;
+}
+
+export async function removeDocument(id: string): Promise<void> {
+  await database.documents.delete(id);
+}

@@ -1,0 +1,62 @@
+import { useSyncExternalStore } from "react";
+import { EngineClient } from "../engine/client";
+import type { CacheChange, Command, EngineEvent, Status, TimelineData } from "../engine/protocol";
+
+interface EngineState {
+  readonly status: Status | undefined;
+  readonly timeline: TimelineData | undefined;
+  readonly playhead: number;
+  readonly cacheChange: CacheChange | undefined;
+}
+
+/** Holds the latest of what the engine says, so that a screen that opens later has it at once. */
+class EngineStore {
+  private state: EngineState = { status: undefined, timeline: undefined, playhead: 0, cacheChange: undefined };
+  private readonly listeners = new Set<() => void>();
+
+  constructor(readonly client: EngineClient) {
+    client.subscribe((event) => this.take(event));
+  }
+
+  readonly subscribe = (listener: () => void): (() => void) => {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  };
+
+  get current(): EngineState {
+    return this.state;
+  }
+
+  private take(event: EngineEvent): void {
+    switch (event.kind) {
+      case "status":
+        this.state = { ...this.state, status: event.status, playhead: event.status.playhead };
+        break;
+      case "timeline":
+        this.state = { ...this.state, timeline: event.data };
+        break;
+      case "playhead":
+        this.state = { ...this.state, playhead: event.frame };
+        break;
+      case "cacheChange":
+        this.state = { ...this.state, cacheChange: event.change };
+        break;
+      default:
+        return;
+    }
+    this.listeners.forEach((listener) => listener());
+  }
+}
+
+const store = new EngineStore(new EngineClient());
+
+export const engine = store.client;
+
+export function send(command: Command, transfer: Transferable[] = []): void {
+  engine.send(command, transfer);
+}
+
+/** A part of the engine's state; the component renders again only when that part changed. */
+export function useEngine<T>(select: (state: EngineState) => T): T {
+  return useSyncExternalStore(store.subscribe, () => select(store.current));
+}

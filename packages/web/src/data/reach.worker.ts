@@ -1,0 +1,16 @@
+import { FULL_QUALITY, reachableKeys, type ContentKey, type Document } from "@kinetocache/core";
+
+export interface ReachRequest {
+  readonly id: number;
+  readonly states: readonly Document[];
+}
+
+export interface ReachReply {
+  readonly id: number;
+  readonly keys: readonly ContentKey[];
+}
+
+self.onmessage = ({ data: { id, states } }: MessageEvent<ReachRequest>) => {
+  const reply: ReachReply = { id, keys: [...reachableKeys(states, FULL_QUALITY.renderer)] };
+  self.postMessage(reply);
+};

@@ -1,0 +1,87 @@
+import type { FrameItem, MachineFigures } from "@kinetocache/core";
+import useSWR, { mutate, type SWRResponse } from "swr";
+
+/** What the server says of its disk cache. */
+export interface VolumeState {
+  readonly capBytes: number;
+  readonly packed: boolean;
+  readonly path: string;
+  readonly frames: number;
+  readonly bytes: number;
+  readonly holdingBytes: number;
+  readonly freeBytes: number;
+}
+
+export interface Batch {
+  readonly id: string;
+  readonly sweptMs: number;
+  readonly frames: number;
+  readonly bytes: number;
+  readonly rebuildMs: number;
+  readonly owners: readonly string[];
+}
+
+/** A request that the server refused or did not answer; the message is fit to show. */
+export class RequestError extends Error {}
+
+async function request(path: string, init?: RequestInit): Promise<Response> {
+  const response = await fetch(path, init).catch((cause: unknown) => {
+    throw new RequestError("The server does not answer. Start it again with `npm run demo`; this page will go on by itself.", { cause });
+  });
+  if (response.ok) return response;
+  const problem = (await response.json().catch(() => ({}))) as { detail?: string };
+  throw new RequestError(problem.detail ?? `The server answered ${response.status}`);
+}
+
+async function read<T>(path: string): Promise<T> {
+  return (await (await request(path)).json()) as T;
+}
+
+const EVERY_TWO_SECONDS = { refreshInterval: 2000, shouldRetryOnError: true, errorRetryInterval: 2000, keepPreviousData: true };
+
+export function useMachine(): SWRResponse<MachineFigures, RequestError> {
+  return useSWR<MachineFigures, RequestError>("/api/machine", read, EVERY_TWO_SECONDS);
+}
+
+export function useVolume(): SWRResponse<VolumeState, RequestError> {
+  return useSWR<VolumeState, RequestError>("/api/volume", read, EVERY_TWO_SECONDS);
+}
+
+export function useItems(): SWRResponse<FrameItem[], RequestError> {
+  return useSWR<FrameItem[], RequestError>("/api/sweep/items", read, { ...EVERY_TWO_SECONDS, refreshInterval: 5000 });
+}
+
+export function useHolds(): SWRResponse<Batch[], RequestError> {
+  return useSWR<Batch[], RequestError>("/api/sweep/holds", read, { ...EVERY_TWO_SECONDS, refreshInterval: 5000 });
+}
+
+async function refreshDisk(): Promise<void> {
+  await Promise.all(["/api/volume", "/api/sweep/items", "/api/sweep/holds"].map((path) => mutate(path)));
+}
+
+const json = (method: string, body: unknown): RequestInit => ({
+  method,
+  headers: { "Content-Type": "application/json" },
+  body: JSON.stringify(body),
+});
+
+export async function changeVolume(change: { capBytes?: number; packed?: boolean }): Promise<void> {
+  await request("/api/volume", json("PUT", change));
+  await refreshDisk();
+}
+
+export async function holdFrames(keys: readonly string[]): Promise<Batch> {
+  const response = await request("/api/sweep/holds", json("POST", { keys }));
+  await refreshDisk();
+  return (await response.json()) as Batch;
+}
+
+export async function restoreBatch(id: string): Promise<void> {
+  await request(`/api/sweep/holds/${id}/restore`, { method: "POST" });
+  await refreshDisk();
+}
+
+export async function emptyBatch(id: string): Promise<void> {
+  await request(`/api/sweep/holds/${id}`, { method: "DELETE" });
+  await refreshDisk();
+}

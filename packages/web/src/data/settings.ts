@@ -1,0 +1,50 @@
+import { EFFECT_MODES, FRACTIONS } from "@kinetocache/core";
+import Joi from "joi";
+import type { PreviewSettings } from "../engine/protocol";
+import { database } from "./database";
+
+const MIB = 2 ** 20;
+
+/** Small on purpose: the user sees what more memory buys before it is taken from the machine. */
+export const DEFAULT_SETTINGS: PreviewSettings = {
+  fraction: 0.5,
+  effects: "All",
+  memoryBudgetBytes: 256 * MIB,
+  parallel: Math.max(1, Math.min(8, navigator.hardwareConcurrency > 4 ? navigator.hardwareConcurrency - 1 : navigator.hardwareConcurrency)),
+  window: { before: 24, after: 96 },
+  background: "Idle",
+  idleDelayMs: 3000,
+  pacing: "keep time",
+  sharpenWhenParked: true,
+  loop: true,
+};
+
+export const SMALLEST_BUDGET = 16 * MIB;
+
+const schema = Joi.object<PreviewSettings>({
+  fraction: Joi.number()
+    .valid(...FRACTIONS)
+    .required(),
+  effects: Joi.string()
+    .valid(...EFFECT_MODES)
+    .required(),
+  memoryBudgetBytes: Joi.number().integer().min(SMALLEST_BUDGET).required(),
+  parallel: Joi.number().integer().min(1).max(64).required(),
+  window: Joi.object({ before: Joi.number().integer().min(0).max(10_000).required(), after: Joi.number().integer().min(1).max(10_000).required() }).required(),
+  background: Joi.string().valid("Off", "Idle").required(),
+  idleDelayMs: Joi.number().min(0).max(60_000).required(),
+  pacing: Joi.string().valid("keep time", "show every frame").required(),
+  sharpenWhenParked: Joi.boolean().required(),
+  loop: Joi.boolean().required(),
+});
+
+/** The settings of last time, or the defaults where there are none or they are not valid any more. */
+export async function loadSettings(): Promise<PreviewSettings> {
+  const stored = (await database.settings.get("preview"))?.value;
+  const { error, value } = schema.validate(stored);
+  return error || !value ? DEFAULT_SETTINGS : value;
+}
+
+export async function saveSettings(settings: PreviewSettings): Promise<void> {
+  await database.settings.put({ key: "preview", value: settings });
+}

@@ -1,0 +1,179 @@
+import type { Bytes, ContentKey, Milliseconds } from "@kinetocache/core";
+import { DiskRefused, DiskUnreachable, type DiskClient, type HeldPicture } from "./diskClient";
+import type { DiskState } from "./protocol";
+
+/** A frame that waits to be written. */
+interface Waiting {
+  readonly key: ContentKey;
+  readonly owner: string;
+  readonly costMs: Milliseconds;
+  /** The pixels, or undefined when memory has let them go meanwhile. */
+  readonly picture: () => HeldPicture | undefined;
+  /** Called once it is written or given up. */
+  readonly settled: () => void;
+}
+
+interface Listener {
+  readonly onKeys: (keys: readonly ContentKey[], held: boolean) => void;
+  readonly onChange: () => void;
+  readonly notice: (text: string) => void;
+}
+
+// A guess until the first frame was read; a frame of a few megabytes takes about this long over loopback.
+const FIRST_FETCH_MS = 30;
+const RETRY_MS = 5000;
+
+/**
+ * The disk cache as the engine sees it: what is there, what waits to be written, and whether it can be
+ * reached. No fault of the disk stops the engine; each is said once.
+ */
+export class DiskStore {
+  state: DiskState = { kind: "unreachable" };
+  fetchMs: Milliseconds = FIRST_FETCH_MS;
+  private readonly keys = new Set<ContentKey>();
+  private readonly waiting = new Map<ContentKey, Waiting>();
+  private writing: ContentKey | undefined;
+  private quiet = false;
+  private saidUnreachable = false;
+  private retry: ReturnType<typeof setTimeout> | undefined;
+
+  constructor(
+    private readonly client: DiskClient,
+    private readonly listener: Listener,
+  ) {}
+
+  get accepts(): boolean {
+    return this.state.kind === "ready";
+  }
+
+  get queued(): number {
+    return this.waiting.size + Number(this.writing !== undefined);
+  }
+
+  get readRate(): Bytes | undefined {
+    return this.client.readRate;
+  }
+
+  get writeRate(): Bytes | undefined {
+    return this.client.writeRate;
+  }
+
+  has(key: ContentKey): boolean {
+    return this.keys.has(key);
+  }
+
+  isQueued(key: ContentKey): boolean {
+    return this.waiting.has(key) || this.writing === key;
+  }
+
+  /** Nothing is written while playing or scrubbing. */
+  setQuiet(quiet: boolean): void {
+    this.quiet = quiet;
+    this.writeNext();
+  }
+
+  /** Asks anew what is on disk. */
+  async refresh(): Promise<void> {
+    clearTimeout(this.retry);
+    try {
+      const found = new Set(await this.client.list());
+      const gone = [...this.keys].filter((key) => !found.has(key));
+      const fresh = [...found].filter((key) => !this.keys.has(key));
+      gone.forEach((key) => this.keys.delete(key));
+      fresh.forEach((key) => this.keys.add(key));
+      if (gone.length > 0) this.listener.onKeys(gone, false);
+      if (fresh.length > 0) this.listener.onKeys(fresh, true);
+      if (this.saidUnreachable) this.listener.notice("The server answers again; the disk cache is back.");
+      this.saidUnreachable = false;
+      this.state = { kind: "ready" };
+      this.writeNext();
+    } catch (error) {
+      this.fail(error);
+    }
+    this.listener.onChange();
+  }
+
+  /** @returns undefined when the frame cannot be had from disk; it is then no longer listed */
+  async fetch(key: ContentKey): Promise<(HeldPicture & { readonly bytes: Bytes }) | undefined> {
+    const start = performance.now();
+    try {
+      const picture = await this.client.fetch(key);
+      this.fetchMs = 0.7 * this.fetchMs + 0.3 * (performance.now() - start);
+      return picture;
+    } catch (error) {
+      this.fail(error);
+      this.keys.delete(key);
+      this.listener.onKeys([key], false);
+      return undefined;
+    }
+  }
+
+  enqueue(frame: Waiting): void {
+    if (this.isQueued(frame.key)) return;
+    this.waiting.set(frame.key, frame);
+    this.writeNext();
+  }
+
+  private writeNext(): void {
+    if (this.writing !== undefined || this.quiet || !this.accepts) return;
+    const [next] = this.waiting.values();
+    if (!next) return;
+    this.waiting.delete(next.key);
+    const picture = next.picture();
+    if (!picture || this.keys.has(next.key)) {
+      next.settled();
+      this.writeNext();
+      return;
+    }
+    this.writing = next.key;
+    void this.write(next, picture);
+  }
+
+  private async write(frame: Waiting, picture: HeldPicture): Promise<void> {
+    try {
+      await this.client.store(frame.key, frame.owner, picture, frame.costMs);
+      this.keys.add(frame.key);
+      this.listener.onKeys([frame.key], true);
+    } catch (error) {
+      this.fail(error);
+    }
+    this.writing = undefined;
+    frame.settled();
+    this.listener.onChange();
+    this.writeNext();
+  }
+
+  private fail(error: unknown): void {
+    if (error instanceof DiskUnreachable) {
+      if (!this.saidUnreachable) this.listener.notice("The server does not answer: frames are kept in memory only until it is back.");
+      this.saidUnreachable = true;
+      this.state = { kind: "unreachable" };
+      // What the server held cannot be read now; it is listed anew when the server is back.
+      const lost = [...this.keys];
+      this.keys.clear();
+      this.listener.onKeys(lost, false);
+      this.giveUp();
+      this.tryLater();
+    } else if (error instanceof DiskRefused && (error.code === "cap-reached" || error.code === "drive-full")) {
+      if (this.state.kind !== "full") this.listener.notice(error.message);
+      this.state = { kind: "full", detail: error.message };
+      this.giveUp();
+      this.tryLater();
+    } else if (error instanceof DiskRefused && error.code === "damaged") {
+      this.listener.notice("A frame on disk was damaged; it has been removed and is rendered again.");
+    } else if (!(error instanceof DiskRefused && error.code === "not-held")) {
+      this.listener.notice(`The disk cache: ${error instanceof Error ? error.message : String(error)}`);
+    }
+  }
+
+  private giveUp(): void {
+    const frames = [...this.waiting.values()];
+    this.waiting.clear();
+    frames.forEach((frame) => frame.settled());
+  }
+
+  private tryLater(): void {
+    clearTimeout(this.retry);
+    this.retry = setTimeout(() => void this.refresh(), RETRY_MS);
+  }
+}

@@ -1,0 +1,91 @@
+import { CostModel, type ContentKey, type CostSample, type FrameNumber, type FrameRange, type GraphNode, type Milliseconds } from "@kinetocache/core";
+import type { LayerCost } from "./protocol";
+
+interface Measured {
+  readonly ms: Milliseconds;
+  readonly byLayer: ReadonlyMap<string, Milliseconds>;
+}
+
+// A measurement is about 300 bytes: some 30 MB at the most.
+const REMEMBERED = 100_000;
+
+/** What each frame of the timeline costs: measured where it was rendered, otherwise estimated. */
+export class FrameCosts {
+  costs = new Float32Array(0);
+  measured = new Uint8Array(0);
+  private layers: readonly string[] = [];
+  /** By layer, one value a frame. */
+  private layerCosts: Float32Array[] = [];
+  private readonly byKey = new Map<ContentKey, Measured>();
+  private rangeMeans: { readonly range: FrameRange; readonly means: readonly Milliseconds[] } | undefined;
+
+  constructor(readonly model: CostModel) {}
+
+  /** Starts afresh for a timeline; measurements stay known by key. */
+  reset(duration: number, layers: readonly string[]): void {
+    this.costs = new Float32Array(duration);
+    this.measured = new Uint8Array(duration);
+    this.layers = layers;
+    this.layerCosts = layers.map(() => new Float32Array(duration));
+  }
+
+  /** Sets a frame's cost from what was measured, or by estimate. */
+  place(frame: FrameNumber, key: ContentKey, root: GraphNode, still: ReadonlySet<ContentKey>): void {
+    const known = this.byKey.get(key);
+    if (known) this.write(frame, known.ms, known.byLayer, true);
+    else {
+      const { total, byLayer } = this.model.estimateFrame(root, still);
+      this.write(frame, total, byLayer, false);
+    }
+  }
+
+  /**
+   * Takes a measurement in. What a still branch took when it was rendered for all frames is not charged to
+   * the one frame that happened to come first.
+   */
+  record(key: ContentKey, frames: readonly FrameNumber[], totalMs: Milliseconds, samples: readonly CostSample[], still: ReadonlySet<ContentKey>): void {
+    const byLayer = new Map<string, Milliseconds>();
+    let ms = totalMs;
+    for (const sample of samples) {
+      this.model.add(sample);
+      if (still.has(sample.key)) {
+        ms -= sample.ms;
+        continue;
+      }
+      if (sample.layer !== null) byLayer.set(sample.layer, (byLayer.get(sample.layer) ?? 0) + sample.ms);
+    }
+    if (this.byKey.size >= REMEMBERED) this.byKey.clear();
+    this.byKey.set(key, { ms, byLayer });
+    for (const frame of frames) this.write(frame, ms, byLayer, true);
+  }
+
+  measuredMs(key: ContentKey): Milliseconds | undefined {
+    return this.byKey.get(key)?.ms;
+  }
+
+  layerSummary(playhead: FrameNumber, range: FrameRange): LayerCost[] {
+    if (this.rangeMeans?.range !== range) this.rangeMeans = { range, means: this.layerCosts.map((costs) => mean(costs, range)) };
+    const { means } = this.rangeMeans;
+    return this.layers.map((layer, index) => ({
+      layer,
+      playheadMs: this.layerCosts[index]![playhead]!,
+      rangeMs: means[index]!,
+      measured: this.measured[playhead] === 1,
+    }));
+  }
+
+  private write(frame: FrameNumber, ms: Milliseconds, byLayer: ReadonlyMap<string, Milliseconds>, measured: boolean): void {
+    this.rangeMeans = undefined;
+    this.costs[frame] = ms;
+    this.measured[frame] = Number(measured);
+    this.layers.forEach((layer, index) => {
+      this.layerCosts[index]![frame] = byLayer.get(layer) ?? 0;
+    });
+  }
+}
+
+function mean(costs: Float32Array, range: FrameRange): Milliseconds {
+  let sum = 0;
+  for (let frame = range.in; frame < range.out; frame++) sum += costs[frame]!;
+  return sum / Math.max(1, range.out - range.in);
+}

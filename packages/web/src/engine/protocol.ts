@@ -1,0 +1,183 @@
+import type {
+  Bytes,
+  CostSample,
+  Document,
+  EffectMode,
+  FrameNumber,
+  FrameRange,
+  Milliseconds,
+  Mode,
+  Origin,
+  Pacing,
+  PlayheadWindow,
+  RenderSettings,
+  TakeFrame,
+  TakeSummary,
+} from "@kinetocache/core";
+
+/** What the user sets for the preview. Nothing here reaches an output. */
+export interface PreviewSettings {
+  readonly fraction: number;
+  readonly effects: EffectMode;
+  readonly memoryBudgetBytes: Bytes;
+  /** Frames rendered in parallel. */
+  readonly parallel: number;
+  readonly window: PlayheadWindow;
+  readonly background: "Off" | "Idle";
+  readonly idleDelayMs: Milliseconds;
+  readonly pacing: Pacing;
+  readonly sharpenWhenParked: boolean;
+  readonly loop: boolean;
+}
+
+/** From a screen to the engine. */
+export type Command =
+  | { readonly kind: "configure"; readonly settings: PreviewSettings }
+  | {
+      readonly kind: "open";
+      readonly document: Document;
+      /** What brought this state: decides what is said about frames lost or found again. */
+      readonly cause: "open" | "edit" | "undo" | "redo";
+    }
+  | { readonly kind: "viewer"; readonly canvas: OffscreenCanvas }
+  | { readonly kind: "play"; readonly speed: number }
+  | { readonly kind: "pause" }
+  | { readonly kind: "seek"; readonly frame: FrameNumber; readonly scrubbing: boolean }
+  | { readonly kind: "range"; readonly range: FrameRange }
+  | { readonly kind: "measureTake" }
+  /** The user did something: filling waits anew. */
+  | { readonly kind: "touch" }
+  | { readonly kind: "pauseFilling"; readonly paused: boolean }
+  /** The disk cache changed outside the engine: frames were swept or restored, or the cap was changed. */
+  | { readonly kind: "diskChanged" }
+  | { readonly kind: "clearMemory" };
+
+export interface LayerCost {
+  readonly layer: string;
+  /** At the playhead; undefined while nothing is known. */
+  readonly playheadMs?: Milliseconds;
+  /** Mean over the in–out range. */
+  readonly rangeMs?: Milliseconds;
+  /** Whether the figure at the playhead was measured. */
+  readonly measured: boolean;
+}
+
+export type DiskState =
+  | { readonly kind: "ready" }
+  | { readonly kind: "unreachable" }
+  | { readonly kind: "full"; readonly detail: string };
+
+/** What is true at one moment; sent about ten times a second while anything changes. */
+export interface Status {
+  readonly mode: Mode;
+  readonly documentId: string;
+  readonly duration: number;
+  readonly playhead: FrameNumber;
+  readonly range: FrameRange;
+  readonly speed: number;
+  readonly memory: {
+    readonly budgetBytes: Bytes;
+    readonly usedBytes: Bytes;
+    readonly frames: number;
+    /** Linear memory of the render workers. */
+    readonly workingBytes: Bytes;
+  };
+  readonly filling: {
+    readonly paused: boolean;
+    /** Frames of the composition that are held in memory or on disk, and how many there are. */
+    readonly held: number;
+    readonly total: number;
+    /** Estimated time for the rest. */
+    readonly remainingMs?: Milliseconds;
+    /** When filling starts, on the clock of `Date.now()`; undefined when it will not. */
+    readonly startsAtMs?: number;
+  };
+  readonly disk: DiskState;
+  /** Frames waiting to be written. */
+  readonly diskQueue: number;
+  /** Measured rates in bytes a second; undefined before the first transfer. */
+  readonly readRate?: number;
+  readonly writeRate?: number;
+  readonly rendered: number;
+  readonly measuringTake: boolean;
+  readonly playback?: { readonly shown: number; readonly skipped: number; readonly reachedRate: number };
+  readonly layerCosts: readonly LayerCost[];
+  readonly sharp: boolean;
+}
+
+/** Per-frame data of the timeline; sent when it changed. */
+export interface TimelineData {
+  /** Milliseconds per frame, 0 where nothing is known. */
+  readonly costs: Float32Array;
+  /** 1 where the cost was measured. */
+  readonly measured: Uint8Array;
+  /** Bits of where each frame is held. */
+  readonly residency: Uint8Array;
+}
+
+/** What an edit did to what was held. */
+export interface CacheChange {
+  readonly cause: "edit" | "undo" | "redo";
+  /** Of the frames that show something else now: held before and not now; held now. */
+  readonly lost: number;
+  readonly regained: number;
+  readonly held: number;
+}
+
+export interface MeasuredTake {
+  readonly startedAtMs: number;
+  readonly document: { readonly id: string; readonly name: string; readonly width: number; readonly height: number };
+  readonly budgetMs: Milliseconds;
+  readonly range: FrameRange;
+  readonly settings: PreviewSettings;
+  readonly depth: Document["depth"];
+  readonly frames: readonly TakeFrame[];
+  readonly summary: TakeSummary;
+  /** Render time by layer during the take, summed over all workers; null is the final stack. */
+  readonly layerMs: readonly { readonly layer: string | null; readonly ms: Milliseconds }[];
+  readonly heldAtStart: { readonly memory: number; readonly disk: number };
+}
+
+/** From the engine to the screens. */
+export type EngineEvent =
+  | { readonly kind: "status"; readonly status: Status }
+  | { readonly kind: "timeline"; readonly data: TimelineData }
+  | { readonly kind: "playhead"; readonly frame: FrameNumber; readonly origin: Origin | undefined }
+  | { readonly kind: "cacheChange"; readonly change: CacheChange }
+  | { readonly kind: "take"; readonly take: MeasuredTake }
+  /** Something went wrong that the user should know once. */
+  | { readonly kind: "notice"; readonly text: string };
+
+/** What a render worker needs once. */
+export interface RenderInit {
+  readonly kind: "init";
+  readonly kernels: WebAssembly.Module;
+  readonly artwork: WebAssembly.Module;
+  readonly fonts: readonly Uint8Array[];
+  /** Job to cancel, one slot a worker. */
+  readonly cancel: Int32Array;
+  readonly slot: number;
+}
+
+export type RenderRequest =
+  | RenderInit
+  | { readonly kind: "document"; readonly document: Document }
+  | { readonly kind: "render"; readonly job: number; readonly frame: FrameNumber; readonly settings: RenderSettings };
+
+export type RenderReply =
+  | { readonly kind: "ready" }
+  | {
+      readonly kind: "rendered";
+      readonly job: number;
+      readonly key: string;
+      readonly width: number;
+      readonly height: number;
+      readonly pixels: ArrayBuffer;
+      readonly ms: Milliseconds;
+      readonly costs: readonly CostSample[];
+      readonly memoryBytes: Bytes;
+      /** False for a worker's first frames, whose times say more of the compiler than of the frame. */
+      readonly warm: boolean;
+    }
+  | { readonly kind: "cancelled"; readonly job: number }
+  | { readonly kind: "failed"; readonly job: number; readonly reason: string };

@@ -1,0 +1,71 @@
+import { buildGraph, RenderCancelled, Renderer, type Document } from "@kinetocache/core";
+import { openKernels, type Kernels } from "@kinetocache/kernels";
+import { initWasm, Resvg } from "@resvg/resvg-wasm";
+import type { RenderInit, RenderReply, RenderRequest } from "./protocol";
+
+// Branches that stay still are kept from frame to frame up to this size.
+const HELD_BYTES = 384 * 2 ** 20;
+// The engine compiles hot loops anew while they run; after this many frames they are as fast as they get.
+const WARM_AFTER = 4;
+
+interface Ready {
+  readonly renderer: Renderer;
+  readonly kernels: Kernels;
+  readonly init: RenderInit;
+}
+
+let ready: Promise<Ready> | undefined;
+let document: Document | undefined;
+let frames = 0;
+
+const reply = (message: RenderReply, transfer: Transferable[] = []) => self.postMessage(message, { transfer });
+
+async function start(init: RenderInit): Promise<Ready> {
+  await initWasm(init.artwork);
+  const kernels = openKernels((await WebAssembly.instantiate(init.kernels, {})).exports);
+  const renderer = new Renderer(kernels, {
+    now: () => performance.now(),
+    heldBytes: HELD_BYTES,
+    drawArtwork(svg, width) {
+      const artwork = new Resvg(svg, {
+        fitTo: { mode: "width", value: width },
+        font: { fontBuffers: [...init.fonts], defaultFontFamily: "Instrument Sans" },
+      });
+      const image = artwork.render();
+      const pixels = { width: image.width, height: image.height, data: image.pixels };
+      image.free();
+      artwork.free();
+      return pixels;
+    },
+  });
+  return { renderer, kernels, init };
+}
+
+function render({ renderer, kernels, init }: Ready, request: RenderRequest & { kind: "render" }): void {
+  const { job, frame, settings } = request;
+  const cancelled = () => Atomics.load(init.cancel, init.slot) === job;
+  try {
+    if (cancelled()) throw new RenderCancelled();
+    const rendered = renderer.render(buildGraph(document!, frame, settings), cancelled);
+    const { key, width, height, pixels, ms, costs } = rendered;
+    const warm = frames++ >= WARM_AFTER;
+    reply({ kind: "rendered", job, key, width, height, pixels, ms, costs, memoryBytes: kernels.arena.capacityBytes, warm }, [pixels]);
+  } catch (error) {
+    if (error instanceof RenderCancelled) reply({ kind: "cancelled", job });
+    else reply({ kind: "failed", job, reason: error instanceof Error ? error.message : String(error) });
+  }
+}
+
+self.onmessage = async ({ data: request }: MessageEvent<RenderRequest>) => {
+  if (request.kind === "init") {
+    ready = start(request);
+    await ready;
+    reply({ kind: "ready" });
+    return;
+  }
+  const context = await ready!;
+  if (request.kind === "document") {
+    document = request.document;
+    context.renderer.setAssets(document.assets);
+  } else render(context, request);
+};

@@ -1,0 +1,93 @@
+import type { Bytes, Document, FrameNumber, RenderSettings } from "@kinetocache/core";
+import type { RenderInit, RenderReply, RenderRequest } from "./protocol";
+
+export type Rendered = Extract<RenderReply, { kind: "rendered" }>;
+export type RenderOutcome = Exclude<RenderReply, { kind: "ready" }>;
+
+interface Member {
+  readonly worker: Worker;
+  readonly slot: number;
+  job: number | undefined;
+  memoryBytes: Bytes;
+}
+
+export type RenderResources = Pick<RenderInit, "kernels" | "artwork" | "fonts">;
+
+const MOST_WORKERS = 64;
+
+/** Render workers, one frame each at a time. */
+export class RenderPool {
+  private members: Member[] = [];
+  private document: Document | undefined;
+  private readonly cancel = new Int32Array(new SharedArrayBuffer(4 * MOST_WORKERS)).fill(-1);
+
+  constructor(
+    private readonly resources: RenderResources,
+    private readonly onOutcome: (outcome: RenderOutcome) => void,
+  ) {}
+
+  get size(): number {
+    return this.members.length;
+  }
+
+  get freeSlots(): number {
+    return this.members.filter((member) => member.job === undefined).length;
+  }
+
+  /** Linear memory of all workers. */
+  get memoryBytes(): Bytes {
+    return this.members.reduce((sum, member) => sum + member.memoryBytes, 0);
+  }
+
+  /** Starts or stops workers; a job on a stopped worker counts as cancelled. */
+  resize(count: number): void {
+    const wanted = Math.max(1, Math.min(MOST_WORKERS, count));
+    while (this.members.length < wanted) this.members.push(this.startMember(this.members.length));
+    for (const member of this.members.splice(wanted)) {
+      member.worker.terminate();
+      if (member.job !== undefined) this.onOutcome({ kind: "cancelled", job: member.job });
+    }
+  }
+
+  setDocument(document: Document): void {
+    this.document = document;
+    for (const { worker } of this.members) post(worker, { kind: "document", document });
+  }
+
+  /** @throws Error when no worker is free */
+  render(job: number, frame: FrameNumber, settings: RenderSettings): void {
+    const member = this.members.find((candidate) => candidate.job === undefined);
+    if (!member) throw new Error("All render workers are busy");
+    member.job = job;
+    post(member.worker, { kind: "render", job, frame, settings });
+  }
+
+  /** Asks a job to stop before its next node. */
+  stop(job: number): void {
+    const member = this.members.find((candidate) => candidate.job === job);
+    if (member) Atomics.store(this.cancel, member.slot, job);
+  }
+
+  private startMember(slot: number): Member {
+    const worker = new Worker(new URL("./render.worker.ts", import.meta.url), { type: "module" });
+    const member: Member = { worker, slot, job: undefined, memoryBytes: 0 };
+    worker.onmessage = ({ data: reply }: MessageEvent<RenderReply>) => {
+      if (reply.kind === "ready") return;
+      member.job = undefined;
+      if (reply.kind === "rendered") member.memoryBytes = reply.memoryBytes;
+      this.onOutcome(reply);
+    };
+    worker.onerror = ({ message }) => {
+      const { job } = member;
+      member.job = undefined;
+      if (job !== undefined) this.onOutcome({ kind: "failed", job, reason: `A render worker stopped: ${message}` });
+    };
+    post(worker, { kind: "init", ...this.resources, cancel: this.cancel, slot });
+    if (this.document) post(worker, { kind: "document", document: this.document });
+    return member;
+  }
+}
+
+function post(worker: Worker, request: RenderRequest): void {
+  worker.postMessage(request);
+}

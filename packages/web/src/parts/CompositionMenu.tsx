@@ -1,0 +1,67 @@
+import { mainComposition } from "@kinetocache/core";
+import { useLiveQuery } from "dexie-react-hooks";
+import { useRef } from "react";
+import Dropdown from "react-bootstrap/Dropdown";
+import { database } from "../data/database";
+import { exportDocument, importDocument } from "../data/documents";
+import { useWorkspace } from "../data/workspace";
+
+function download(name: string, text: string): void {
+  const url = URL.createObjectURL(new Blob([text], { type: "application/json" }));
+  const link = document.createElement("a");
+  link.href = url;
+  link.download = name;
+  link.click();
+  URL.revokeObjectURL(url);
+}
+
+/** Which composition is open; bring one in, take one out. */
+export function CompositionMenu() {
+  const { document: open, composition, openDocument, notify } = useWorkspace();
+  const file = useRef<HTMLInputElement>(null);
+  const documents = useLiveQuery(() => database.documents.toArray()) ?? [];
+
+  const bringIn = async (chosen: File | undefined) => {
+    if (!chosen) return;
+    try {
+      const stored = await importDocument(await chosen.text());
+      await openDocument(stored.id);
+    } catch (error) {
+      notify(`${chosen.name} was not imported.\n${error instanceof Error ? error.message : String(error)}`);
+    }
+  };
+
+  return (
+    <>
+      <Dropdown className="composition-menu">
+        <Dropdown.Toggle variant="link" className="strip-name" aria-label={`Composition ${composition.name}; choose another`}>
+          {composition.name}
+        </Dropdown.Toggle>
+        <Dropdown.Menu>
+          {documents.map(({ id, name, history }) => {
+            const { width, height } = mainComposition(history.states[history.position]!);
+            return (
+              <Dropdown.Item key={id} active={id === open.id} onClick={() => void openDocument(id)}>
+                {name} <small>{`${width}×${height}`}</small>
+              </Dropdown.Item>
+            );
+          })}
+          <Dropdown.Divider />
+          <Dropdown.Item onClick={() => file.current?.click()}>Import a composition file…</Dropdown.Item>
+          <Dropdown.Item onClick={() => download(`${open.id}.json`, exportDocument(open))}>Export {composition.name}</Dropdown.Item>
+        </Dropdown.Menu>
+      </Dropdown>
+      <input
+        ref={file}
+        type="file"
+        accept=".json,application/json"
+        hidden
+        aria-label="Composition file"
+        onChange={(event) => {
+          void bringIn(event.target.files?.[0]);
+          event.target.value = "";
+        }}
+      />
+    </>
+  );
+}

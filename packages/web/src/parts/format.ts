@@ -1,0 +1,55 @@
+/** One way to write every figure that a person reads. 1 GB is 2³⁰ bytes, as for memory modules. */
+
+const UNITS = ["B", "kB", "MB", "GB", "TB"];
+
+export function bytesText(bytes: number): string {
+  let value = bytes;
+  let unit = 0;
+  while (value >= 1024 && unit < UNITS.length - 1) {
+    value /= 1024;
+    unit++;
+  }
+  const digits = unit === 0 || value >= 100 ? 0 : value >= 10 ? 1 : 2;
+  return `${value.toFixed(digits)} ${UNITS[unit]}`;
+}
+
+export function msText(ms: number): string {
+  return `${ms >= 100 ? ms.toFixed(0) : ms.toFixed(1)} ms`;
+}
+
+/** A duration as a person would say it. */
+export function durationText(ms: number): string {
+  const seconds = ms / 1000;
+  if (seconds < 1) return `${Math.round(ms)} ms`;
+  if (seconds < 10) return `${seconds.toFixed(1)} s`;
+  if (seconds < 120) return `${Math.round(seconds)} s`;
+  const minutes = seconds / 60;
+  if (minutes < 120) return `${Math.round(minutes)} min`;
+  return `${Math.round(minutes / 60)} h`;
+}
+
+export function agoText(thenMs: number, nowMs: number): string {
+  const ms = Math.max(0, nowMs - thenMs);
+  if (ms < 60_000) return "just now";
+  if (ms < 7_200_000) return `${Math.round(ms / 60_000)} min ago`;
+  if (ms < 172_800_000) return `${Math.round(ms / 3_600_000)} h ago`;
+  return `${Math.round(ms / 86_400_000)} days ago`;
+}
+
+export function percentText(share: number): string {
+  const percent = share * 100;
+  // 99.6 % must not read as all of it.
+  return `${percent > 99 && percent < 100 ? percent.toFixed(1) : Math.round(percent)} %`;
+}
+
+export function rateText(framesPerSecond: number): string {
+  return Number.isInteger(framesPerSecond) ? String(framesPerSecond) : framesPerSecond.toFixed(framesPerSecond < 10 ? 1 : 2).replace(/0$/, "");
+}
+
+export function framesText(count: number): string {
+  return `${count.toLocaleString("en")} ${count === 1 ? "frame" : "frames"}`;
+}
+
+export function fractionText(fraction: number): string {
+  return `${Math.round(fraction * 100)} %`;
+}

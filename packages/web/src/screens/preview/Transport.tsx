@@ -1,0 +1,62 @@
+import { Gauge, Pause, Play, Redo2, Repeat, Undo2 } from "lucide-react";
+import Button from "react-bootstrap/Button";
+import { send, useEngine } from "../../data/engineStore";
+import { useWorkspace } from "../../data/workspace";
+
+/** Play, measure, undo; the in–out range; what the lanes mean. */
+export function Transport() {
+  const { composition, settings, changeSettings, canUndo, canRedo, undo, redo } = useWorkspace();
+  const status = useEngine((state) => state.status);
+  const playing = status?.mode === "playing";
+  const range = status?.range ?? { in: 0, out: composition.duration };
+  const partial = range.in > 0 || range.out < composition.duration;
+  return (
+    <div className="transport">
+      <Button variant="dark" className="transport-play" onClick={() => send(playing ? { kind: "pause" } : { kind: "play", speed: 1 })}>
+        {playing ? <Pause size={15} aria-hidden="true" /> : <Play size={15} aria-hidden="true" />} {playing ? "Pause" : "Play"}
+      </Button>
+      <Button variant="outline-dark" disabled={status?.measuringTake} onClick={() => send({ kind: "measureTake" })}>
+        <Gauge size={15} aria-hidden="true" /> Measure a take
+      </Button>
+      <Button
+        variant="outline-dark"
+        className="icon-button"
+        active={settings.loop}
+        aria-pressed={settings.loop}
+        aria-label="Loop"
+        title="Loop"
+        onClick={() => changeSettings({ loop: !settings.loop })}
+      >
+        <Repeat size={15} aria-hidden="true" />
+      </Button>
+      <Button variant="outline-dark" className="icon-button" disabled={!canUndo} aria-label="Undo" title="Undo" onClick={() => void undo()}>
+        <Undo2 size={15} aria-hidden="true" />
+      </Button>
+      <Button variant="outline-dark" className="icon-button" disabled={!canRedo} aria-label="Redo" title="Redo" onClick={() => void redo()}>
+        <Redo2 size={15} aria-hidden="true" />
+      </Button>
+      <span className="mono range-text">
+        in {range.in} – out {range.out - 1}
+      </span>
+      {partial ? (
+        <Button variant="link" size="sm" onClick={() => send({ kind: "range", range: { in: 0, out: composition.duration } })}>
+          Whole length
+        </Button>
+      ) : null}
+      <ul className="legend" aria-label="Legend">
+        <li>
+          <span className="swatch swatch-memory" /> in memory
+        </li>
+        <li>
+          <span className="swatch swatch-disk" /> on disk
+        </li>
+        <li>
+          <span className="swatch swatch-over" /> over budget
+        </li>
+        <li>
+          <span className="swatch swatch-estimate" /> estimate
+        </li>
+      </ul>
+    </div>
+  );
+}

@@ -1,0 +1,46 @@
+import { framesPerSecond, isRealTime, IN_MEMORY, frameBudgetMs } from "@kinetocache/core";
+import { useLiveQuery } from "dexie-react-hooks";
+import { database } from "../../data/database";
+import { useEngine } from "../../data/engineStore";
+import { useWorkspace } from "../../data/workspace";
+import { framesText, percentText, rateText } from "../../parts/format";
+
+/** The answer first: does it play in real time, and what is held. */
+export function Verdict() {
+  const { composition, document } = useWorkspace();
+  const timeline = useEngine((state) => state.timeline);
+  const range = useEngine((state) => state.status?.range);
+  const take = useLiveQuery(() => database.takes.where("document.id").equals(document.id).last(), [document.id]);
+  if (!timeline || !range || timeline.costs.length !== composition.duration) return <div className="verdict">Reading the timeline…</div>;
+
+  const budget = frameBudgetMs(composition.rate);
+  const total = range.out - range.in;
+  let inMemory = 0;
+  let over = 0;
+  let known = 0;
+  for (let frame = range.in; frame < range.out; frame++) {
+    if (timeline.residency[frame]! & IN_MEMORY) inMemory++;
+    if (timeline.costs[frame]! > 0) known++;
+    if (timeline.costs[frame]! > budget) over++;
+  }
+  const rate = rateText(framesPerSecond(composition.rate));
+  const answer = take
+    ? isRealTime(take.summary)
+      ? `Plays in real time, ${rate} fps`
+      : `Plays ${percentText(take.summary.onTimeShare)} of its frames on time`
+    : known === 0
+      ? "Not measured yet"
+      : `About ${percentText(over / total)} of frames are over budget`;
+  const detail = take
+    ? `last take: ${rateText(take.summary.reachedRate)} of ${rate} fps, ${take.summary.skipped} skipped, ${take.summary.late} late`
+    : "estimated; measure a take to know";
+  return (
+    <div className="verdict">
+      <h1>{answer}</h1>
+      <span>{detail}</span>
+      <span className="verdict-held">
+        {inMemory === total ? `all ${framesText(total)} in memory` : `${inMemory.toLocaleString("en")} of ${framesText(total)} in memory`}
+      </span>
+    </div>
+  );
+}

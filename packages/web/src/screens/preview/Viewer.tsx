@@ -1,0 +1,55 @@
+import { timecode } from "@kinetocache/core";
+import { useEffect, useRef } from "react";
+import { send, useEngine } from "../../data/engineStore";
+import { useWorkspace } from "../../data/workspace";
+import { framesText, rateText } from "../../parts/format";
+
+// A canvas can be handed over only once, and effects run twice in development.
+const handedOver = new WeakSet<HTMLCanvasElement>();
+
+const CAUSES = { edit: "The edit", undo: "Undo", redo: "Redo" } as const;
+
+/** What the last edit did to what was held. */
+function ChangeText() {
+  const change = useEngine((state) => state.cacheChange);
+  if (!change) return null;
+  const parts = [
+    change.lost > 0 ? `${framesText(change.lost)} lost from the cache` : "",
+    change.regained > 0 ? `${framesText(change.regained)} found again, none rendered` : "",
+  ].filter(Boolean);
+  return (
+    <span className="viewer-note viewer-change" role="status">
+      {`${CAUSES[change.cause]}: ${parts.join(", ") || "no frame lost from the cache"}`}
+    </span>
+  );
+}
+
+/** The picture, drawn by the engine. */
+export function Viewer() {
+  const { composition } = useWorkspace();
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const playhead = useEngine((state) => state.playhead);
+  const playback = useEngine((state) => state.status?.playback);
+  const sharp = useEngine((state) => state.status?.sharp) ?? false;
+
+  useEffect(() => {
+    const element = canvas.current!;
+    if (handedOver.has(element)) return;
+    handedOver.add(element);
+    const offscreen = element.transferControlToOffscreen();
+    send({ kind: "viewer", canvas: offscreen }, [offscreen]);
+  }, []);
+
+  return (
+    <div className="viewer">
+      <canvas ref={canvas} width={16} height={9} style={{ aspectRatio: `${composition.width} / ${composition.height}` }} aria-label={`Picture of ${composition.name}`} role="img" />
+      <ChangeText />
+      <span className="viewer-note viewer-time">
+        {timecode(playhead, composition.rate)} <span>frame {playhead}</span>
+      </span>
+      <span className="viewer-note viewer-rate">
+        {playback ? `${rateText(playback.reachedRate)} fps · ${playback.skipped} skipped` : sharp ? "sharp, full size" : ""}
+      </span>
+    </div>
+  );
+}

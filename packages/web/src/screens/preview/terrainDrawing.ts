@@ -1,0 +1,183 @@
+import { IN_MEMORY, ON_DISK, type FrameRange } from "@kinetocache/core";
+import type { TimelineData } from "../../engine/protocol";
+import type { Tokens } from "../../parts/tokens";
+import { xOfFrame, type TimelineView } from "./timelineView";
+
+export interface TerrainModel {
+  readonly data: TimelineData | undefined;
+  readonly view: TimelineView;
+  readonly range: FrameRange;
+  readonly budgetMs: number;
+}
+
+export const LANE_HEIGHT = 12;
+const LANE_GAP = 3;
+const LABEL_ROOM = 14;
+
+/** Height of the cost chart when the whole canvas is `height` tall. */
+export function chartHeight(height: number): number {
+  return height - 2 * (LANE_HEIGHT + LANE_GAP);
+}
+
+interface Column {
+  readonly x: number;
+  readonly width: number;
+  readonly first: number;
+  readonly last: number;
+}
+
+/** One column a frame, or one a pixel where frames are narrower than that. */
+function* columns(view: TimelineView, width: number, duration: number): Generator<Column> {
+  const pixelsAFrame = width / (view.end - view.start);
+  if (pixelsAFrame >= 1) {
+    const gap = pixelsAFrame > 3 ? 1 : 0;
+    for (let frame = Math.floor(view.start); frame < Math.min(duration, Math.ceil(view.end)); frame++) {
+      const x = Math.round(xOfFrame(frame, view, width));
+      yield { x, width: Math.max(1, Math.round(xOfFrame(frame + 1, view, width)) - x - gap), first: frame, last: frame };
+    }
+    return;
+  }
+  const framesAPixel = 1 / pixelsAFrame;
+  for (let x = 0; x < width; x++) {
+    const first = Math.floor(view.start + x * framesAPixel);
+    yield { x, width: 1, first, last: Math.min(duration - 1, Math.floor(view.start + (x + 1) * framesAPixel)) };
+  }
+}
+
+/** The tallest cost in view; the budget always fits with room above it. */
+function scaleTop({ data, view, budgetMs }: TerrainModel): number {
+  let top = budgetMs * 1.5;
+  if (!data) return top;
+  const last = Math.min(data.costs.length, Math.ceil(view.end));
+  for (let frame = Math.floor(view.start); frame < last; frame++) top = Math.max(top, data.costs[frame]!);
+  return top;
+}
+
+/** Draws costs, budget, lanes and range; the playhead lies on a canvas of its own. */
+export function drawTerrain(context: CanvasRenderingContext2D, width: number, height: number, model: TerrainModel, tokens: Tokens): void {
+  const { data, view, range, budgetMs } = model;
+  context.clearRect(0, 0, width, height);
+  const chart = chartHeight(height);
+  const perMs = (chart - LABEL_ROOM) / scaleTop(model);
+  const budgetY = chart - budgetMs * perMs;
+  if (data) {
+    for (const column of columns(view, width, data.costs.length)) drawColumn(context, column, data, { chart, perMs, budgetY, budgetMs }, tokens);
+    drawLane(context, width, chart + LANE_GAP, model, IN_MEMORY, tokens.memory, tokens);
+    drawLane(context, width, chart + LANE_GAP * 2 + LANE_HEIGHT, model, ON_DISK, hatch(context, tokens), tokens);
+  }
+  context.strokeStyle = tokens.ink;
+  context.lineWidth = 1;
+  context.setLineDash([4, 4]);
+  context.beginPath();
+  context.moveTo(0, Math.round(budgetY) + 0.5);
+  context.lineTo(width, Math.round(budgetY) + 0.5);
+  context.stroke();
+  context.setLineDash([]);
+  drawOutside(context, width, height, view, range, tokens);
+  context.font = "11px 'Spline Sans Mono Variable', monospace";
+  const label = `${budgetMs.toFixed(1)} ms`;
+  context.fillStyle = tokens.sheet;
+  context.fillRect(2, budgetY - 15, context.measureText(label).width + 6, 13);
+  context.fillStyle = tokens.ink;
+  context.fillText(label, 5, budgetY - 5);
+}
+
+interface ChartScale {
+  readonly chart: number;
+  readonly perMs: number;
+  readonly budgetY: number;
+  readonly budgetMs: number;
+}
+
+function drawColumn(context: CanvasRenderingContext2D, column: Column, data: TimelineData, scale: ChartScale, tokens: Tokens): void {
+  let cost = 0;
+  let measured = true;
+  for (let frame = column.first; frame <= column.last; frame++) {
+    if (data.costs[frame]! <= cost) continue;
+    cost = data.costs[frame]!;
+    measured = data.measured[frame] === 1;
+  }
+  if (cost === 0) return;
+  const top = scale.chart - cost * scale.perMs;
+  const over = cost > scale.budgetMs;
+  const base = Math.max(top, scale.budgetY);
+  if (measured) {
+    context.fillStyle = tokens.cost;
+    context.fillRect(column.x, base, column.width, scale.chart - base);
+    if (!over) return;
+    context.fillStyle = tokens.over;
+    context.fillRect(column.x, top, column.width, scale.budgetY - top);
+    return;
+  }
+  // An estimate is an outline: a line along the top, and a pale body.
+  context.globalAlpha = 0.28;
+  context.fillStyle = tokens.cost;
+  context.fillRect(column.x, base, column.width, scale.chart - base);
+  if (over) {
+    context.globalAlpha = 0.16;
+    context.fillStyle = tokens.over;
+    context.fillRect(column.x, top, column.width, scale.budgetY - top);
+  }
+  context.globalAlpha = 1;
+  context.fillStyle = over ? tokens.over : tokens.ink2;
+  context.fillRect(column.x, top, column.width, 1.5);
+}
+
+let hatchPattern: { readonly colour: string; readonly ground: string; readonly pattern: CanvasPattern } | undefined;
+
+/** Disk is hatched at 45°, so that the lanes differ without colour. */
+function hatch(context: CanvasRenderingContext2D, { disk, sheet }: Tokens): CanvasPattern {
+  if (hatchPattern?.colour === disk && hatchPattern.ground === sheet) return hatchPattern.pattern;
+  const tile = new OffscreenCanvas(6, 6);
+  const pen = tile.getContext("2d")!;
+  pen.fillStyle = sheet;
+  pen.fillRect(0, 0, 6, 6);
+  pen.strokeStyle = disk;
+  pen.lineWidth = 2.6;
+  for (const shift of [-6, 0, 6]) {
+    pen.beginPath();
+    pen.moveTo(shift - 1, 7);
+    pen.lineTo(shift + 7, -1);
+    pen.stroke();
+  }
+  const pattern = context.createPattern(tile, "repeat")!;
+  hatchPattern = { colour: disk, ground: sheet, pattern };
+  return pattern;
+}
+
+function drawLane(
+  context: CanvasRenderingContext2D, width: number, y: number, { data, view }: TerrainModel, tier: number,
+  fill: string | CanvasPattern, tokens: Tokens,
+): void {
+  context.fillStyle = tokens.well;
+  context.fillRect(0, y, width, LANE_HEIGHT);
+  context.fillStyle = fill;
+  const residency = data!.residency;
+  const last = Math.min(residency.length, Math.ceil(view.end));
+  for (let frame = Math.floor(view.start); frame < last; ) {
+    if (!(residency[frame]! & tier)) {
+      frame++;
+      continue;
+    }
+    const first = frame;
+    while (frame < last && residency[frame]! & tier) frame++;
+    const x = xOfFrame(first, view, width);
+    context.fillRect(x, y, Math.max(1, xOfFrame(frame, view, width) - x), LANE_HEIGHT);
+  }
+}
+
+/** Dims what lies outside the in–out range and marks its ends. */
+function drawOutside(context: CanvasRenderingContext2D, width: number, height: number, view: TimelineView, range: FrameRange, tokens: Tokens): void {
+  const left = xOfFrame(range.in, view, width);
+  const right = xOfFrame(range.out, view, width);
+  context.globalAlpha = 0.55;
+  context.fillStyle = tokens.sheet;
+  if (left > 0) context.fillRect(0, 0, left, height);
+  if (right < width) context.fillRect(right, 0, width - right, height);
+  context.globalAlpha = 1;
+  context.fillStyle = tokens.ink2;
+  context.fillRect(Math.max(0, left), 0, 2, height);
+  context.fillRect(Math.min(width, right) - 2, 0, 2, height);
+  context.fillRect(Math.max(0, left), 0, 7, 7);
+  context.fillRect(Math.min(width, right) - 7, 0, 7, 7);
+}

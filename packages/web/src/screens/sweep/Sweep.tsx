@@ -1,0 +1,224 @@
+import { isSweepable, type ItemGroup } from "@kinetocache/core";
+import { useState } from "react";
+import Button from "react-bootstrap/Button";
+import Form from "react-bootstrap/Form";
+import InputGroup from "react-bootstrap/InputGroup";
+import Table from "react-bootstrap/Table";
+import { send } from "../../data/engineStore";
+import { useItemGroups } from "../../data/reach";
+import { changeVolume, emptyBatch, holdFrames, restoreBatch, useHolds, useItems, useVolume, type VolumeState } from "../../data/server";
+import { useWorkspace } from "../../data/workspace";
+import { agoText, bytesText, durationText, framesText } from "../../parts/format";
+import { ShortcutsSheet } from "../../parts/shortcuts";
+
+const GIB = 2 ** 30;
+
+const idOf = ({ owner, state }: ItemGroup) => `${owner}/${state}`;
+
+interface DriveBarProps {
+  readonly volume: VolumeState;
+  readonly staleBytes: number;
+}
+
+/** The cache against its cap: live, stale, holding, room. */
+function DriveBar({ volume, staleBytes }: DriveBarProps) {
+  const { capBytes, bytes, holdingBytes } = volume;
+  const room = Math.max(0, capBytes - bytes - holdingBytes);
+  const parts = [
+    { name: "Live cache", bytes: bytes - staleBytes, className: "part-live" },
+    { name: "Stale", bytes: staleBytes, className: "part-stale" },
+    { name: "Holding", bytes: holdingBytes, className: "part-holding" },
+    { name: "Room", bytes: room, className: "part-room" },
+  ];
+  const shown = Math.max(capBytes, bytes + holdingBytes);
+  return (
+    <>
+      <div className="drive-bar" aria-hidden="true">
+        {parts.map((part) => (part.bytes > 0 ? <span key={part.name} className={part.className} style={{ flexGrow: part.bytes / shown }} /> : null))}
+      </div>
+      <ul className="drive-legend">
+        {parts.map((part) => (
+          <li key={part.name}>
+            <span className={`swatch ${part.className}`} /> {part.name} <span className="mono">{bytesText(part.bytes)}</span>
+          </li>
+        ))}
+      </ul>
+    </>
+  );
+}
+
+function CapControl({ volume }: { readonly volume: VolumeState }) {
+  const { notify } = useWorkspace();
+  const change = async (settings: { capBytes?: number; packed?: boolean }) => {
+    try {
+      await changeVolume(settings);
+      send({ kind: "diskChanged" });
+    } catch (error) {
+      notify((error as Error).message);
+    }
+  };
+  return (
+    <div className="cap-control">
+      <Form.Label htmlFor="cap">Cap</Form.Label>
+      <InputGroup size="sm">
+        <Form.Control
+          id="cap"
+          type="number"
+          min={0.1}
+          step={0.5}
+          key={volume.capBytes}
+          defaultValue={Number((volume.capBytes / GIB).toFixed(2))}
+          onBlur={(event) => {
+            const capBytes = Math.round(Number(event.target.value) * GIB);
+            if (capBytes > 0 && Math.abs(capBytes - volume.capBytes) > 0.005 * GIB) void change({ capBytes });
+          }}
+          onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+        />
+        <InputGroup.Text>GB</InputGroup.Text>
+      </InputGroup>
+      <Form.Check type="switch" id="packed" label="Pack 8-bit frames" checked={volume.packed} onChange={(event) => void change({ packed: event.target.checked })} />
+    </div>
+  );
+}
+
+/** Stale cache files: see them, move them to holding, get them back, let them go. */
+export function Sweep() {
+  const { document, notify } = useWorkspace();
+  const volume = useVolume();
+  const items = useItems();
+  const holds = useHolds();
+  const groups = useItemGroups(items.data, document.id);
+  const [choice, setChoice] = useState<ReadonlySet<string>>();
+  const [busy, setBusy] = useState(false);
+
+  if (volume.error && !volume.data) {
+    return (
+      <main className="page">
+        <h1>The disk cache cannot be read</h1>
+        <p>{volume.error.message}</p>
+      </main>
+    );
+  }
+  if (!volume.data || !groups) return <main className="page waiting">Looking through the disk cache…</main>;
+
+  const stale = groups.filter(({ state }) => isSweepable(state));
+  const chosen = groups.filter((group) => (choice ? choice.has(idOf(group)) : isSweepable(group.state)));
+  const sum = (list: readonly { bytes: number }[]) => list.reduce((total, { bytes }) => total + bytes, 0);
+  const chosenBytes = sum(chosen);
+  const rebuildMs = chosen.reduce((total, group) => total + (group.rebuildMs ?? 0), 0);
+  const toggle = (group: ItemGroup) => {
+    const next = new Set(chosen.map(idOf));
+    if (!next.delete(idOf(group))) next.add(idOf(group));
+    setChoice(next);
+  };
+  const run = async (work: () => Promise<unknown>) => {
+    setBusy(true);
+    try {
+      await work();
+      send({ kind: "diskChanged" });
+      setChoice(undefined);
+    } catch (error) {
+      notify((error as Error).message);
+    }
+    setBusy(false);
+  };
+
+  return (
+    <main className="page">
+      <div className="page-head">
+        <h1>{stale.length > 0 ? `${bytesText(sum(stale))} can go` : "Nothing is stale"}</h1>
+        <span>
+          of {bytesText(volume.data.bytes)} of cached frames.{" "}
+          {chosen.length > 0 && rebuildMs > 0 ? `Rendering the selected frames again would take about ${durationText(rebuildMs)}.` : ""}
+        </span>
+        <Button variant="dark" className="page-action" disabled={busy || chosen.length === 0} onClick={() => void run(() => holdFrames(chosen.flatMap(({ keys }) => keys)))}>
+          {chosen.length > 0 ? `Move ${bytesText(chosenBytes)} to holding` : "Move to holding"}
+        </Button>
+      </div>
+      <section className="sheet" aria-label="Disk cache">
+        <div className="drive-head">
+          <h2>
+            Disk cache <small>{volume.data.path}</small>
+          </h2>
+          <span className="mono">{bytesText(volume.data.freeBytes)} free on the drive</span>
+          <CapControl volume={volume.data} />
+        </div>
+        <DriveBar volume={volume.data} staleBytes={sum(stale)} />
+      </section>
+      <section className="sheet" aria-label="Cached frames">
+        {groups.length === 0 ? (
+          <p className="empty">The disk cache is empty. Frames that Preview renders are stored here.</p>
+        ) : (
+          <Table size="sm" className="ledger">
+            <thead>
+              <tr>
+                <th scope="col">
+                  <span className="visually-hidden">Select</span>
+                </th>
+                <th scope="col">Composition</th>
+                <th scope="col">State</th>
+                <th scope="col">Why</th>
+                <th scope="col" className="number">Frames</th>
+                <th scope="col" className="number">Size</th>
+                <th scope="col" className="number">Last used</th>
+                <th scope="col" className="number">To rebuild</th>
+              </tr>
+            </thead>
+            <tbody>
+              {groups.map((group) => (
+                <tr key={idOf(group)}>
+                  <td>
+                    <Form.Check aria-label={`Select ${group.name}, ${group.state}`} checked={chosen.includes(group)} onChange={() => toggle(group)} />
+                  </td>
+                  <td>
+                    <strong>{group.name}</strong>
+                  </td>
+                  <td>
+                    <span className={`state ${isSweepable(group.state) ? "is-stale" : ""}`}>{group.state}</span>
+                  </td>
+                  <td className="why">{group.reason}</td>
+                  <td className="number">{group.keys.length.toLocaleString("en")}</td>
+                  <td className="number">{bytesText(group.bytes)}</td>
+                  <td className="number">{agoText(group.lastUsedMs, Date.now())}</td>
+                  <td className="number">{group.rebuildMs === undefined ? "cannot be" : durationText(group.rebuildMs)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </Table>
+        )}
+      </section>
+      <section className="sheet" aria-label="Holding">
+        <h2>
+          Holding <small>{holds.data && holds.data.length > 0 ? `${bytesText(sum(holds.data))} not yet returned to the drive` : "empty"}</small>
+        </h2>
+        {holds.data && holds.data.length > 0 ? (
+          <Table size="sm">
+            <tbody>
+              {holds.data.map((batch) => (
+                <tr key={batch.id}>
+                  <td>
+                    {framesText(batch.frames)} of {batch.owners.join(", ")}
+                  </td>
+                  <td className="number">{bytesText(batch.bytes)}</td>
+                  <td>swept {agoText(batch.sweptMs, Date.now())}</td>
+                  <td className="number">{durationText(batch.rebuildMs)} to rebuild</td>
+                  <td className="number">
+                    <Button size="sm" variant="outline-dark" disabled={busy} onClick={() => void run(() => restoreBatch(batch.id))}>
+                      Bring back
+                    </Button>{" "}
+                    <Button size="sm" variant="outline-dark" disabled={busy} onClick={() => void run(() => emptyBatch(batch.id))}>
+                      Empty, {bytesText(batch.bytes)} for good
+                    </Button>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </Table>
+        ) : (
+          <p className="empty">Swept frames wait here until you empty it; until then everything can be brought back.</p>
+        )}
+      </section>
+      <ShortcutsSheet shortcuts={[]} title="Sweep" />
+    </main>
+  );
+}

@@ -1,0 +1,36 @@
+import type { StoredTake } from "../../data/database";
+import { bytesText, fractionText } from "../../parts/format";
+
+export interface Difference {
+  readonly label: string;
+  readonly before: string;
+  readonly after: string;
+}
+
+/** Everything that was in force during a take, in words. */
+function circumstances(take: StoredTake): readonly (readonly [label: string, value: string])[] {
+  const { settings, document, depth, range, heldAtStart } = take;
+  const total = range.out - range.in;
+  return [
+    ["Composition", `${document.name}, ${document.width}×${document.height}`],
+    ["Range", `${range.in} – ${range.out - 1}`],
+    ["In memory at the start", `${heldAtStart.memory} of ${total} frames`],
+    ["On disk at the start", `${heldAtStart.disk} of ${total} frames`],
+    ["Memory budget", bytesText(settings.memoryBudgetBytes)],
+    ["Preview size", fractionText(settings.fraction)],
+    ["Effects", settings.effects],
+    ["Depth of cached frames", depth],
+    ["In parallel", String(settings.parallel)],
+    ["Around the playhead", `${settings.window.before} behind, ${settings.window.after} ahead`],
+    ["A frame that is not ready", settings.pacing === "keep time" ? "is skipped" : "is waited for"],
+    ["Background rendering", settings.background],
+  ];
+}
+
+/** What differed between two takes. */
+export function differences(before: StoredTake, after: StoredTake): Difference[] {
+  const then = new Map(circumstances(before));
+  return circumstances(after)
+    .map(([label, value]) => ({ label, before: then.get(label)!, after: value }))
+    .filter((difference) => difference.before !== difference.after);
+}
