@@ -16,8 +16,18 @@ export interface KernelExports {
   copyRows(dst: Address, dstStride: number, src: Address, srcStride: number, rowPixels: number, rows: number): void;
   halve(dst: Address, src: Address, w: number, h: number): void;
   affine(
-    dst: Address, dw: number, dh: number, src: Address, sw: number, sh: number,
-    m0: number, m1: number, m2: number, m3: number, m4: number, m5: number,
+    dst: Address,
+    dw: number,
+    dh: number,
+    src: Address,
+    sw: number,
+    sh: number,
+    m0: number,
+    m1: number,
+    m2: number,
+    m3: number,
+    m4: number,
+    m5: number,
   ): void;
   fromSrgb8(dst: Address, src: Address, count: number, lut: Address, premultiplied: number): void;
   toSrgb8(dst: Address, src: Address, count: number, lut: Address): void;
@@ -25,47 +35,136 @@ export interface KernelExports {
   fromHalf(dst: Address, src: Address, count: number): void;
   halfToSrgb8(dst: Address, src: Address, count: number, lut: Address): void;
   composite(
-    dst: Address, dstStride: number, src: Address, srcStride: number,
-    rowPixels: number, rows: number, opacity: number, mode: number,
+    dst: Address,
+    dstStride: number,
+    src: Address,
+    srcStride: number,
+    rowPixels: number,
+    rows: number,
+    opacity: number,
+    mode: number,
   ): void;
   gaussianRows(
-    dst: Address, dw: number, src: Address, sw: number, h: number, spread: number,
-    r: number, alpha: number, line: Address, repeatEdge: number,
+    dst: Address,
+    dw: number,
+    src: Address,
+    sw: number,
+    h: number,
+    spread: number,
+    r: number,
+    alpha: number,
+    line: Address,
+    repeatEdge: number,
   ): void;
   gaussianColumns(
-    dst: Address, dh: number, src: Address, w: number, sh: number, spread: number,
-    r: number, alpha: number, strip: Address, repeatEdge: number,
+    dst: Address,
+    dh: number,
+    src: Address,
+    w: number,
+    sh: number,
+    spread: number,
+    r: number,
+    alpha: number,
+    strip: Address,
+    repeatEdge: number,
   ): void;
   pairAverage(
-    dst: Address, dw: number, dh: number, src: Address, sw: number, sh: number,
-    offsetX: number, offsetY: number, dx: number, dy: number,
+    dst: Address,
+    dw: number,
+    dh: number,
+    src: Address,
+    sw: number,
+    sh: number,
+    offsetX: number,
+    offsetY: number,
+    dx: number,
+    dy: number,
   ): void;
   brightPass(dst: Address, src: Address, w: number, h: number, threshold: number): void;
   addUpsampled(
-    dst: Address, dw: number, dh: number, light: Address, lw: number, lh: number,
-    originX: number, originY: number, gain: number,
+    dst: Address,
+    dw: number,
+    dh: number,
+    light: Address,
+    lw: number,
+    lh: number,
+    originX: number,
+    originY: number,
+    gain: number,
   ): void;
   grade(
-    dst: Address, src: Address, count: number, gr: number, gg: number, gb: number,
-    contrast: number, pivot: number, saturation: number,
+    dst: Address,
+    src: Address,
+    count: number,
+    gr: number,
+    gg: number,
+    gb: number,
+    contrast: number,
+    pivot: number,
+    saturation: number,
   ): void;
   grain(
-    dst: Address, src: Address, w: number, h: number, originX: number, originY: number,
-    cell: number, amount: number, seed: number,
+    dst: Address,
+    src: Address,
+    w: number,
+    h: number,
+    originX: number,
+    originY: number,
+    cell: number,
+    amount: number,
+    seed: number,
   ): void;
   noise(
-    dst: Address, w: number, h: number, x0: number, y0: number, stepX: number, stepY: number, z: number,
-    octaves: number, seed: number, low: number, high: number, r: number, g: number, b: number, a: number,
+    dst: Address,
+    w: number,
+    h: number,
+    x0: number,
+    y0: number,
+    stepX: number,
+    stepY: number,
+    z: number,
+    octaves: number,
+    seed: number,
+    low: number,
+    high: number,
+    r: number,
+    g: number,
+    b: number,
+    a: number,
   ): void;
   displace(
-    dst: Address, src: Address, w: number, h: number, amount: number, step: number,
-    x0: number, y0: number, z: number, octaves: number, seed: number, repeatEdge: number,
+    dst: Address,
+    src: Address,
+    w: number,
+    h: number,
+    amount: number,
+    step: number,
+    x0: number,
+    y0: number,
+    z: number,
+    octaves: number,
+    seed: number,
+    repeatEdge: number,
   ): void;
   linearGradient(
-    dst: Address, w: number, h: number, ux: number, uy: number, t0: number, table: Address, size: number,
+    dst: Address,
+    w: number,
+    h: number,
+    ux: number,
+    uy: number,
+    t0: number,
+    table: Address,
+    size: number,
   ): void;
   radialGradient(
-    dst: Address, w: number, h: number, cx: number, cy: number, radius: number, table: Address, size: number,
+    dst: Address,
+    w: number,
+    h: number,
+    cx: number,
+    cy: number,
+    radius: number,
+    table: Address,
+    size: number,
   ): void;
   strokes(dst: Address, w: number, h: number, list: Address, count: number, r: number, g: number, b: number): void;
 }

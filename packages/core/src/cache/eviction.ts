@@ -46,7 +46,9 @@ const OFF_TIMELINE = 0.02;
  * WWW proxies performance with Greedy-Dual-Size-Frequency caching policy" (1998).
  */
 export function greedyDualWorth(candidate: Candidate, likelihood: number): number {
-  return candidate.base + (Math.max(1, candidate.uses) * Math.max(0.01, candidate.costMs) * likelihood) / candidate.bytes;
+  return (
+    candidate.base + (Math.max(1, candidate.uses) * Math.max(0.01, candidate.costMs) * likelihood) / candidate.bytes
+  );
 }
 
 /**

@@ -114,7 +114,11 @@ export class MemoryCache<T> {
     // One frame makes room for another of its size almost always: a scan is enough then.
     if (single && single.bytes >= bytes) ranked = [single];
     else {
-      ranked = [...this.entries.values()].map((entry) => ({ key: entry.key, bytes: entry.bytes, worth: worth(entry, context) }));
+      ranked = [...this.entries.values()].map((entry) => ({
+        key: entry.key,
+        bytes: entry.bytes,
+        worth: worth(entry, context),
+      }));
       ranked.sort((a, b) => a.worth - b.worth);
     }
     const victims: ContentKey[] = [];

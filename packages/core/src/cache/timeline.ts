@@ -62,7 +62,7 @@ export class Timeline {
         : [frames[firstAtLeast(frames, start + 1) - 1], frames[firstAtLeast(frames, range.out) - 1]];
     for (const frame of candidates) {
       if (frame === undefined || frame < range.in || frame >= range.out) continue;
-      return (((frame - start) * direction) + length) % length;
+      return ((frame - start) * direction + length) % length;
     }
     return Infinity;
   }

@@ -3,7 +3,13 @@ import type { Depth, Document, EffectInstance, Layer, ParameterValue } from "./d
 
 /** What a user can change. Each names its target, so that it can be stored, repeated and undone. */
 export type Edit =
-  | { readonly kind: "effectParameter"; readonly layer: string; readonly effect: string; readonly name: string; readonly value: ParameterValue }
+  | {
+      readonly kind: "effectParameter";
+      readonly layer: string;
+      readonly effect: string;
+      readonly name: string;
+      readonly value: ParameterValue;
+    }
   | { readonly kind: "effectEnabled"; readonly layer: string; readonly effect: string; readonly enabled: boolean }
   | { readonly kind: "layerEnabled"; readonly layer: string; readonly enabled: boolean }
   | { readonly kind: "layerSolo"; readonly layer: string; readonly solo: boolean }

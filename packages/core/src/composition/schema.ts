@@ -35,7 +35,9 @@ function animated(min: number, max: number): Joi.Schema {
     .max(10_000)
     .custom((keys: { frame: number }[], helpers) => {
       const late = keys.findIndex((key, index) => index > 0 && key.frame <= keys[index - 1]!.frame);
-      return late < 0 ? keys : helpers.message({ custom: `{{#label}} must rise from keyframe to keyframe (number ${late} does not)` });
+      return late < 0
+        ? keys
+        : helpers.message({ custom: `{{#label}} must rise from keyframe to keyframe (number ${late} does not)` });
     })
     .required();
   return Joi.alternatives()
@@ -63,7 +65,9 @@ function parameter(spec: Parameter): Joi.Schema {
 function kinds(table: Readonly<Record<string, { parameters: Parameters }>>, more: Joi.SchemaMap = {}): Joi.Schema {
   const parameters = Object.entries(table).map(([kind, { parameters: specs }]) => ({
     is: kind,
-    then: Joi.object(Object.fromEntries(Object.entries(specs).map(([name, spec]) => [name, parameter(spec)]))).required(),
+    then: Joi.object(
+      Object.fromEntries(Object.entries(specs).map(([name, spec]) => [name, parameter(spec)])),
+    ).required(),
   }));
   return Joi.object({
     ...more,
@@ -111,7 +115,9 @@ const rate = Joi.object({
 })
   .custom((value: { numerator: number; denominator: number }, helpers) => {
     const rate = value.numerator / value.denominator;
-    return rate >= 1 && rate <= 240 ? value : helpers.message({ custom: "{{#label}} must be from 1 to 240 frames per second" });
+    return rate >= 1 && rate <= 240
+      ? value
+      : helpers.message({ custom: "{{#label}} must be from 1 to 240 frames per second" });
   })
   .required();
 
@@ -126,11 +132,13 @@ const composition = Joi.object({
 });
 
 const size = { width: positive.max(MAX_SIDE).required(), height: positive.max(MAX_SIDE).required() };
-const asset = Joi.object({ kind: Joi.string().valid("svg", "png").required() })
-  .when(Joi.object({ kind: "svg" }).unknown(), {
+const asset = Joi.object({ kind: Joi.string().valid("svg", "png").required() }).when(
+  Joi.object({ kind: "svg" }).unknown(),
+  {
     then: Joi.object({ ...size, text: Joi.string().max(MAX_ASSET_CHARACTERS).required() }),
     otherwise: Joi.object({ ...size, base64: Joi.string().base64().max(MAX_ASSET_CHARACTERS).required() }),
-  });
+  },
+);
 
 const documentSchema = Joi.object({
   format: Joi.string().valid(DOCUMENT_FORMAT).required(),
@@ -160,21 +168,27 @@ const MIGRATIONS: Readonly<Record<number, (document: Versioned) => Versioned>> =
 function rateOfDecimal(fps: unknown): unknown {
   if (typeof fps !== "number") return fps;
   const whole = Math.round(fps);
-  if (Math.abs(fps - (whole * 1000) / 1001) < 0.005 && whole !== fps) return { numerator: whole * 1000, denominator: 1001 };
+  if (Math.abs(fps - (whole * 1000) / 1001) < 0.005 && whole !== fps)
+    return { numerator: whole * 1000, denominator: 1001 };
   return { numerator: Math.round(fps * 1000), denominator: 1000 };
 }
 
 function migrate(value: unknown): unknown {
-  if (typeof value !== "object" || value === null) throw new DocumentError(["A composition file holds one JSON object"]);
+  if (typeof value !== "object" || value === null)
+    throw new DocumentError(["A composition file holds one JSON object"]);
   const { format, version } = value as { format?: unknown; version?: unknown };
   if (format !== DOCUMENT_FORMAT) {
     throw new DocumentError([`format: expected "${DOCUMENT_FORMAT}", found ${JSON.stringify(format) ?? "nothing"}`]);
   }
   if (typeof version !== "number" || !Number.isInteger(version) || version < 1) {
-    throw new DocumentError([`version: expected a whole number from 1 to ${DOCUMENT_VERSION}, found ${JSON.stringify(version) ?? "nothing"}`]);
+    throw new DocumentError([
+      `version: expected a whole number from 1 to ${DOCUMENT_VERSION}, found ${JSON.stringify(version) ?? "nothing"}`,
+    ]);
   }
   if (version > DOCUMENT_VERSION) {
-    throw new DocumentError([`version: ${version} was written by a newer release; this one reads up to version ${DOCUMENT_VERSION}`]);
+    throw new DocumentError([
+      `version: ${version} was written by a newer release; this one reads up to version ${DOCUMENT_VERSION}`,
+    ]);
   }
   let document = value as Versioned;
   while (document.version < DOCUMENT_VERSION) document = MIGRATIONS[document.version]!(document);
@@ -183,7 +197,8 @@ function migrate(value: unknown): unknown {
 
 function references(document: Document): string[] {
   const problems: string[] = [];
-  if (!document.compositions[document.main]) problems.push(`main: no composition has the id "${document.main}"`);
+  if (!Object.hasOwn(document.compositions, document.main))
+    problems.push(`main: no composition has the id "${document.main}"`);
   for (const [key, composition] of Object.entries(document.compositions)) {
     const where = `compositions.${key}`;
     if (composition.id !== key) problems.push(`${where}.id: must be "${key}", as its key says`);
@@ -192,8 +207,10 @@ function references(document: Document): string[] {
       for (const [name, spec] of Object.entries(specs)) {
         if (spec.type !== "reference") continue;
         const target = source.parameters[name] as string;
-        const found = spec.to === "composition" ? document.compositions[target] : document.assets[target]?.kind === spec.to;
-        if (!found) problems.push(`${where}.layers[${index}].source.parameters.${name}: there is no ${spec.to} "${target}"`);
+        const isComposition = Object.hasOwn(document.compositions, target);
+        const isAsset = Object.hasOwn(document.assets, target) && document.assets[target]!.kind === spec.to;
+        if (!(spec.to === "composition" ? isComposition : isAsset))
+          problems.push(`${where}.layers[${index}].source.parameters.${name}: there is no ${spec.to} "${target}"`);
       }
     }
   }
@@ -228,7 +245,9 @@ export function parseDocument(value: unknown): Document {
   const migrated = migrate(value);
   const { error, value: checked } = documentSchema.validate(migrated, { abortEarly: false, convert: false });
   if (error) {
-    throw new DocumentError(error.details.slice(0, 20).map(({ path, message }) => `${pathText(path)}: ${message.replace(/^"[^"]*" /, "")}`));
+    throw new DocumentError(
+      error.details.slice(0, 20).map(({ path, message }) => `${pathText(path)}: ${message.replace(/^"[^"]*" /, "")}`),
+    );
   }
   const document = checked as Document;
   const problems = references(document);
@@ -242,13 +261,23 @@ export function parseDocument(value: unknown): Document {
 export function parseDocumentText(text: string): Document {
   let value: unknown;
   try {
-    value = JSON.parse(text);
+    value = JSON.parse(text, (key, part: unknown) => {
+      // Assigning this name would exchange an object's prototype unseen.
+      if (key === "__proto__") throw new DocumentError(["__proto__: is not allowed as a name"]);
+      return part;
+    });
   } catch (cause) {
+    if (cause instanceof DocumentError) throw cause;
     throw new DocumentError([`The file is not JSON: ${(cause as Error).message}`]);
   }
   return parseDocument(value);
 }
 
 function pathText(path: readonly (string | number)[]): string {
-  return path.reduce<string>((text, part) => (typeof part === "number" ? `${text}[${part}]` : text ? `${text}.${part}` : part), "") || "document";
+  return (
+    path.reduce<string>(
+      (text, part) => (typeof part === "number" ? `${text}[${part}]` : text ? `${text}.${part}` : part),
+      "",
+    ) || "document"
+  );
 }

@@ -48,7 +48,12 @@ class Writer {
 }
 
 function header(width: number, height: number, type: number): Uint8Array {
-  const box = (content: Writer) => content.int(0).int(0).int(width - 1).int(height - 1);
+  const box = (content: Writer) =>
+    content
+      .int(0)
+      .int(0)
+      .int(width - 1)
+      .int(height - 1);
   return new Writer()
     .int(MAGIC)
     .int(VERSION)
@@ -73,7 +78,9 @@ type Samples = Uint16Array | Uint32Array;
 function samples(bytes: Uint8Array, size: 2 | 4, count: number): Samples {
   const aligned = bytes.byteOffset % size === 0 ? bytes : bytes.slice();
   const buffer = aligned.buffer as ArrayBuffer;
-  return size === 2 ? new Uint16Array(buffer, aligned.byteOffset, count) : new Uint32Array(buffer, aligned.byteOffset, count);
+  return size === 2
+    ? new Uint16Array(buffer, aligned.byteOffset, count)
+    : new Uint32Array(buffer, aligned.byteOffset, count);
 }
 
 /** @throws RangeError when the picture is 8-bit */
@@ -109,16 +116,23 @@ export function writeExr({ width, height, depth, pixels }: Picture): Uint8Array 
  */
 export function readExr(file: Uint8Array): Picture {
   const view = new DataView(file.buffer as ArrayBuffer, file.byteOffset, file.byteLength);
-  if (file.length < 8 || view.getInt32(0, true) !== MAGIC) throw new FormatError("OpenEXR", "the magic number is missing", 0);
+  if (file.length < 8 || view.getInt32(0, true) !== MAGIC)
+    throw new FormatError("OpenEXR", "the magic number is missing", 0);
   const { attributes, end } = readAttributes(file, view);
   const compression = attributes.get("compression");
   if (!compression || file[compression.start] !== 0) throw new FormatError("OpenEXR", "expected no compression");
   const type = channelType(file, view, attributes.get("channels"));
   const window = attributes.get("dataWindow");
   if (!window || window.length !== 16) throw new FormatError("OpenEXR", "dataWindow is missing");
-  const [left, top, right, bottom] = [0, 4, 8, 12].map((offset) => view.getInt32(window.start + offset, true)) as [number, number, number, number];
+  const [left, top, right, bottom] = [0, 4, 8, 12].map((offset) => view.getInt32(window.start + offset, true)) as [
+    number,
+    number,
+    number,
+    number,
+  ];
   const [width, height] = [right - left + 1, bottom - top + 1];
-  if (width < 1 || height < 1 || width * height > 1 << 29) throw new FormatError("OpenEXR", "dataWindow is empty or too large", window.start);
+  if (width < 1 || height < 1 || width * height > 1 << 29)
+    throw new FormatError("OpenEXR", "dataWindow is empty or too large", window.start);
   const size = type === HALF ? 2 : 4;
   const lineBytes = width * 4 * size;
   const expected = end + height * 8 + height * (8 + lineBytes);
@@ -160,7 +174,8 @@ function readAttributes(file: Uint8Array, view: DataView): { attributes: Map<str
     at += readText(file, at).length + 1;
     if (at + 4 > file.length) throw new FormatError("OpenEXR", "the header ends early", at);
     const length = view.getInt32(at, true);
-    if (length < 0 || at + 4 + length > file.length) throw new FormatError("OpenEXR", `attribute ${name} ends early`, at);
+    if (length < 0 || at + 4 + length > file.length)
+      throw new FormatError("OpenEXR", `attribute ${name} ends early`, at);
     attributes.set(name, { start: at + 4, length });
     at += 4 + length;
   }

@@ -3,7 +3,11 @@ import { decode, encode } from "fast-png";
 import { FormatError, type Picture } from "./picture";
 
 /** Decodes a PNG still, any of its colour types and depths, to 8-bit RGBA. @throws FormatError */
-export function decodePng(text: string): { readonly width: number; readonly height: number; readonly data: Uint8Array } {
+export function decodePng(text: string): {
+  readonly width: number;
+  readonly height: number;
+  readonly data: Uint8Array;
+} {
   let png: ReturnType<typeof decode>;
   try {
     png = decode(base64.decode(text));

@@ -103,7 +103,7 @@ export function readQoi(file: Uint8Array): Picture {
   const end = file.length - END.length;
   let pixel = 0xff000000;
   let at = HEADER;
-  for (let i = 0; i < count; ) {
+  for (let i = 0; i < count;) {
     if (at >= end) throw new FormatError("QOI", `ends early: pixel ${i} of ${count}`, at);
     const tag = file[at++]!;
     if (tag >= 0xc0 && tag < 0xfe) {

@@ -20,7 +20,17 @@ import {
 } from "../composition";
 import { contentKey, type ContentKey } from "./key";
 import { inOrder, type Evaluated, type GraphNode, type Placement } from "./node";
-import { grow, intersect, invert, isEmpty, isIdentity, mapWindow, scaledSize, type Affine, type Window } from "./window";
+import {
+  grow,
+  intersect,
+  invert,
+  isEmpty,
+  isIdentity,
+  mapWindow,
+  scaledSize,
+  type Affine,
+  type Window,
+} from "./window";
 
 /** Which effects the preview runs. */
 export const EFFECT_MODES = ["All", "Light only", "None"] as const;
@@ -90,7 +100,14 @@ function windowText({ x, y, width, height }: Window): string {
   return `${x},${y},${width},${height}`;
 }
 
-function nodeKey(kind: string, version: number, text: string, window: Window, context: Context, inputs: readonly GraphNode[]): ContentKey {
+function nodeKey(
+  kind: string,
+  version: number,
+  text: string,
+  window: Window,
+  context: Context,
+  inputs: readonly GraphNode[],
+): ContentKey {
   const below = inputs.map((input) => input.key).join(",");
   return contentKey(`${kind}@${version}|${text}|${windowText(window)}|${context.settings.renderer}|${below}`);
 }
@@ -260,7 +277,9 @@ function stackNode(composition: Composition, context: Context): GraphNode {
 export function buildGraph(document: Document, frame: FrameNumber, settings: RenderSettings): FrameGraph {
   const composition = document.compositions[document.main]!;
   if (frame < 0 || frame >= composition.duration) {
-    throw new RangeError(`Frame ${frame} is outside ${composition.name}, which has frames 0 to ${composition.duration - 1}`);
+    throw new RangeError(
+      `Frame ${frame} is outside ${composition.name}, which has frames 0 to ${composition.duration - 1}`,
+    );
   }
   const context: Context = { document, settings, frame, seconds: secondsAtFrame(frame, composition.rate), payer: null };
   const root = stackNode(composition, context);

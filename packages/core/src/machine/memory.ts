@@ -19,7 +19,11 @@ export interface MachineFigures {
 export const BOOKKEEPING_BYTES: Bytes = 512;
 
 /** Bytes of one cached frame: ⌈w·s⌉ · ⌈h·s⌉ · 4 · bytes per channel. */
-export function frameBytes(size: { readonly width: number; readonly height: number }, fraction: number, depth: Depth): Bytes {
+export function frameBytes(
+  size: { readonly width: number; readonly height: number },
+  fraction: number,
+  depth: Depth,
+): Bytes {
   return scaledSize(size.width, fraction) * scaledSize(size.height, fraction) * BYTES_A_PIXEL[depth];
 }
 

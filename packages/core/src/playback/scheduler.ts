@@ -49,6 +49,8 @@ export interface Snapshot {
   readonly shownStep: number;
   /** Frame shown last. */
   readonly shownFrame?: FrameNumber;
+  /** Frames that memory holds in all. */
+  readonly memoryFits: number;
   /** Frames of this timeline that memory can still take without losing another of them. */
   readonly memoryRoom: number;
   /** Whether frames that memory cannot take may be rendered for the disk. */
@@ -61,7 +63,12 @@ export interface Snapshot {
 export type Action =
   | { readonly kind: "show"; readonly frame: FrameNumber; readonly step: number }
   | { readonly kind: "skip"; readonly frame: FrameNumber; readonly step: number }
-  | { readonly kind: "render"; readonly frame: FrameNumber; readonly purpose: Purpose; readonly keep: "memory" | "disk" }
+  | {
+      readonly kind: "render";
+      readonly frame: FrameNumber;
+      readonly purpose: Purpose;
+      readonly keep: "memory" | "disk";
+    }
   | { readonly kind: "fetch"; readonly frame: FrameNumber; readonly purpose: Purpose }
   | { readonly kind: "cancel"; readonly job: number }
   /** Playback of a range without loop has shown its last frame. */
@@ -176,23 +183,35 @@ class Plan {
 
   /** Works by deadline from the playhead to the window's end. */
   private prepare(clock: PlayClock, current: number): void {
-    const { nowMs, budgetMs, range, window } = this.s;
-    const reach = Math.min(window.after, rangeLength(range) - 1);
+    const { nowMs, budgetMs, range, window, memoryFits } = this.s;
+    const length = rangeLength(range);
+    const reach = Math.min(window.after, length - 1);
     for (let step = Math.max(current, this.s.shownStep + 1); step <= current + reach; step++) {
       if (this.renderSlots <= 0 && this.fetchSlots <= 0) return;
       const frame = frameOfStep(clock, step, range);
       if (frame === undefined) return;
       if (this.inMemory(frame) || this.busy.has(frame)) continue;
+      if (memoryFits < length && step - current > this.lead(frame)) return;
       const deadline = clock.pacing === "keep time" ? clock.startMs + (step + 1) * budgetMs : Infinity;
-      if (this.onDisk(frame) && nowMs + this.s.fetchMs <= deadline) {
+      if (this.onDisk(frame) && nowMs + this.s.fetchMs < deadline) {
         if (this.fetchSlots > 0) this.fetch(frame, "play");
-      } else if (nowMs + this.s.renderMs(frame) <= deadline) this.render(frame, "play", "memory");
+      } else if (nowMs + this.s.renderMs(frame) < deadline) this.render(frame, "play", "memory");
     }
+  }
+
+  /**
+   * Steps ahead at which a frame is begun when the loop does not fit into memory. Whatever is made earlier
+   * than it must be takes the place of a frame that was still to be shown, and that one is then made twice.
+   */
+  private lead(frame: FrameNumber): number {
+    const ms = this.onDisk(frame) ? this.s.fetchMs : this.s.renderMs(frame);
+    return Math.ceil(ms / this.s.budgetMs) + this.s.renderSlots;
   }
 
   private sharpen(): void {
     const { sharpen, playhead, shownFrame } = this.s;
-    if (sharpen === "wanted" && shownFrame === playhead && !this.busy.has(playhead)) this.render(playhead, "sharpen", "memory");
+    if (sharpen === "wanted" && shownFrame === playhead && !this.busy.has(playhead))
+      this.render(playhead, "sharpen", "memory");
   }
 
   /** Fetches a frame from disk or renders it. @returns whether a job was started */

@@ -74,9 +74,10 @@ export function simulateLoop(simulation: Simulation): PassResult[] {
     fetchSlots: 0,
     renderMs: () => renderMs,
     fetchMs: Infinity,
-    window: { before: 0, after: Math.min(frames - 1, 2 * workers) },
+    window: { before: 24, after: 96 },
     clock,
     shownStep,
+    memoryFits: room,
     memoryRoom: 0,
     diskAccepts: false,
     sharpen: "off",
@@ -90,13 +91,21 @@ export function simulateLoop(simulation: Simulation): PassResult[] {
         pass.shown++;
         if (!fresh.delete(action.frame)) pass.hits++;
         cache.use(String(action.frame));
-        if (inHand.delete(action.frame)) timeline.mark(String(action.frame), IN_MEMORY, cache.has(String(action.frame)));
+        if (inHand.delete(action.frame))
+          timeline.mark(String(action.frame), IN_MEMORY, cache.has(String(action.frame)));
         shownStep = action.step;
       } else if (action.kind === "skip" && pass) {
         pass.skipped++;
         shownStep = action.step;
       } else if (action.kind === "render") {
-        jobs.push({ id: nextJob++, frame: action.frame, kind: "render", purpose: "play", startedMs: nowMs, endMs: nowMs + renderMs });
+        jobs.push({
+          id: nextJob++,
+          frame: action.frame,
+          kind: "render",
+          purpose: "play",
+          startedMs: nowMs,
+          endMs: nowMs + renderMs,
+        });
       }
     }
     const nextDueMs = (stepAt(clock, nowMs, budgetMs) + 1) * budgetMs;

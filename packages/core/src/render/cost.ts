@@ -64,7 +64,10 @@ export class CostModel {
    * Estimated cost of a frame, in all and by layer, without the nodes in `still`, which are held. Kinds never
    * measured count nothing.
    */
-  estimateFrame(root: GraphNode, still: ReadonlySet<ContentKey>): { readonly total: Milliseconds; readonly byLayer: ReadonlyMap<string, Milliseconds> } {
+  estimateFrame(
+    root: GraphNode,
+    still: ReadonlySet<ContentKey>,
+  ): { readonly total: Milliseconds; readonly byLayer: ReadonlyMap<string, Milliseconds> } {
     let total = 0;
     const byLayer = new Map<string, Milliseconds>();
     for (const node of inOrder(root)) {

@@ -1,6 +1,16 @@
 import type { Kernels } from "@kinetocache/kernels";
 import type { Asset, Depth, Milliseconds } from "../composition";
-import { inOrder, pixelCount, type ContentKey, type EffectNode, type FrameGraph, type GraphNode, type PlaceNode, type SourceNode, type StackNode } from "../graph";
+import {
+  inOrder,
+  pixelCount,
+  type ContentKey,
+  type EffectNode,
+  type FrameGraph,
+  type GraphNode,
+  type PlaceNode,
+  type SourceNode,
+  type StackNode,
+} from "../graph";
 import { decodeTable, encodeTable, ENCODE_ENTRIES } from "./colour";
 import type { CostSample } from "./cost";
 import { APPLY } from "./effects";
@@ -128,7 +138,13 @@ export class Renderer {
     if (run.cancelled()) throw new RenderCancelled();
     const start = this.options.now();
     const raster = this.apply(node, inputs);
-    run.costs.push({ key: node.key, kind: node.kind, layer: node.layer, units: workUnits(node), ms: this.options.now() - start });
+    run.costs.push({
+      key: node.key,
+      kind: node.kind,
+      layer: node.layer,
+      units: workUnits(node),
+      ms: this.options.now() - start,
+    });
     run.results.set(node.key, raster);
     for (const input of node.inputs) this.useOnce(input, run);
     return raster;
@@ -164,9 +180,18 @@ export class Renderer {
     const [a, b, c, d, e, f] = node.inverse;
     const { window } = node;
     this.kernels.run.affine(
-      raster.address, window.width, window.height, input.address, input.window.width, input.window.height,
-      a, b, c + a * window.x + b * window.y - input.window.x,
-      d, e, f + d * window.x + e * window.y - input.window.y,
+      raster.address,
+      window.width,
+      window.height,
+      input.address,
+      input.window.width,
+      input.window.height,
+      a,
+      b,
+      c + a * window.x + b * window.y - input.window.x,
+      d,
+      e,
+      f + d * window.x + e * window.y - input.window.y,
     );
     return raster;
   }
@@ -184,8 +209,14 @@ export class Renderer {
         if (bottom <= top || right <= left) return;
         const { opacity, blend } = node.placements[index]!;
         run.composite(
-          addressAt(raster, left, top), window.width, addressAt(input, left, top), input.window.width,
-          right - left, bottom - top, opacity, blend,
+          addressAt(raster, left, top),
+          window.width,
+          addressAt(input, left, top),
+          input.window.width,
+          right - left,
+          bottom - top,
+          opacity,
+          blend,
         );
       });
     }

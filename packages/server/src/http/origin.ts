@@ -21,7 +21,11 @@ export const onlyOwnOrigin: RequestHandler = (request, _response, next) => {
     next();
     return;
   }
-  throw new Problem(403, "foreign-origin", `Only pages of ${own} may ask this; the request came from ${origin ?? "no page"}`);
+  throw new Problem(
+    403,
+    "foreign-origin",
+    `Only pages of ${own} may ask this; the request came from ${origin ?? "no page"}`,
+  );
 };
 
 /** Cross-origin isolation for shared memory and fine clocks, and a policy that lets nothing foreign in. */

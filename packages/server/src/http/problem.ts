@@ -26,7 +26,7 @@ export function accept<T>(schema: Schema<T>, value: unknown, what: string): T {
 }
 
 export const notFound: RequestHandler = (request) => {
-  throw new Problem(404, "not-found", `There is no ${request.method} ${request.path}`);
+  throw new Problem(404, "not-found", `There is no ${request.method} ${request.originalUrl}`);
 };
 
 /** Turns anything thrown into problem details. */
@@ -40,13 +40,26 @@ export const answerProblem: ErrorRequestHandler = (error: unknown, request, resp
   response
     .status(problem.status)
     .type("application/problem+json")
-    .send(JSON.stringify({ type: `about:blank#${problem.code}`, title: problem.code, status: problem.status, detail: problem.detail }));
+    .send(
+      JSON.stringify({
+        type: `about:blank#${problem.code}`,
+        title: problem.code,
+        status: problem.status,
+        detail: problem.detail,
+      }),
+    );
 };
 
 function asProblem(error: unknown): Problem {
   if (error instanceof Problem) return error;
   const { status, code, message } = error as { status?: number; code?: string; message?: string };
-  if (code === "ENOSPC") return new Problem(507, "drive-full", "The drive of the disk cache is full; frames are not stored until space is free");
-  if (typeof status === "number" && status >= 400 && status < 500) return new Problem(status, "invalid", String(message));
+  if (code === "ENOSPC")
+    return new Problem(
+      507,
+      "drive-full",
+      "The drive of the disk cache is full; frames are not stored until space is free",
+    );
+  if (typeof status === "number" && status >= 400 && status < 500)
+    return new Problem(status, "invalid", String(message));
   return new Problem(500, "failed", "The server failed; its output says why");
 }

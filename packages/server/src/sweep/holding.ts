@@ -63,7 +63,8 @@ export class Holding {
   async hold(keys: readonly ContentKey[]): Promise<Batch> {
     return this.enqueue(async () => {
       const files = this.volume.relativePaths(keys);
-      if (files.length === 0) throw new Problem(404, "nothing-to-sweep", "None of these frames is in the disk cache any more");
+      if (files.length === 0)
+        throw new Problem(404, "nothing-to-sweep", "None of these frames is in the disk cache any more");
       const batch = `${Date.now()}-${randomBytes(4).toString("hex")}`;
       await this.run({ id: randomBytes(8).toString("hex"), kind: "hold", batch, files });
       return this.list().find(({ id }) => id === batch)!;
@@ -72,12 +73,16 @@ export class Holding {
 
   /** Moves a batch back to its place. @throws Problem 404 */
   async restore(batch: string): Promise<void> {
-    await this.enqueue(() => this.run({ id: randomBytes(8).toString("hex"), kind: "restore", batch, files: this.filesOf(batch) }));
+    await this.enqueue(() =>
+      this.run({ id: randomBytes(8).toString("hex"), kind: "restore", batch, files: this.filesOf(batch) }),
+    );
   }
 
   /** Removes a batch for good. @throws Problem 404 */
   async empty(batch: string): Promise<void> {
-    await this.enqueue(() => this.run({ id: randomBytes(8).toString("hex"), kind: "empty", batch, files: this.filesOf(batch) }));
+    await this.enqueue(() =>
+      this.run({ id: randomBytes(8).toString("hex"), kind: "empty", batch, files: this.filesOf(batch) }),
+    );
   }
 
   private filesOf(batch: string): string[] {

@@ -18,7 +18,10 @@ const moveSchema = Joi.object<Move>({
   batch: Joi.string().required(),
   files: Joi.array().items(Joi.string()).required(),
 });
-const lineSchema = Joi.alternatives(Joi.object({ begin: moveSchema.required() }), Joi.object({ done: Joi.string().required() }));
+const lineSchema = Joi.alternatives(
+  Joi.object({ begin: moveSchema.required() }),
+  Joi.object({ done: Joi.string().required() }),
+);
 
 /**
  * Intentions on disk: a move is written and synced before its first file is touched and marked done after

@@ -13,7 +13,9 @@ interface FrameQuery {
 }
 
 const querySchema = Joi.object<FrameQuery>({
-  owner: Joi.string().pattern(/^[a-z0-9][a-z0-9-]{0,63}$/, "lower-case letters, digits and hyphens").required(),
+  owner: Joi.string()
+    .pattern(/^[a-z0-9][a-z0-9-]{0,63}$/, "lower-case letters, digits and hyphens")
+    .required(),
   format: Joi.string()
     .valid(...FRAME_FORMATS)
     .required(),

@@ -1,7 +1,14 @@
 import { mkdir, open, readdir, readFile, rename, rm, stat, statfs, unlink, utimes, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { crc32 } from "node:zlib";
-import { RECENT_MS, type Bytes, type ContentKey, type FrameFormat, type FrameItem, type Milliseconds } from "@kinetocache/core";
+import {
+  RECENT_MS,
+  type Bytes,
+  type ContentKey,
+  type FrameFormat,
+  type FrameItem,
+  type Milliseconds,
+} from "@kinetocache/core";
 import Joi from "joi";
 import { Problem } from "../http/problem";
 import { allocatedBytes, nameOf, parseName, type FrameName } from "./frameFile";
@@ -34,7 +41,10 @@ const SMALLEST_CAP = 16 * 2 ** 20;
 const KEPT_FREE: Bytes = GIB;
 
 export const settingsSchema = Joi.object<VolumeSettings>({
-  capBytes: Joi.number().integer().min(SMALLEST_CAP).max(2 ** 50),
+  capBytes: Joi.number()
+    .integer()
+    .min(SMALLEST_CAP)
+    .max(2 ** 50),
   packed: Joi.boolean(),
 });
 
@@ -101,7 +111,9 @@ export class Volume {
       if ((error as NodeJS.ErrnoException).code !== "EEXIST") throw error;
       const owner = Number(await readFile(this.lockPath, "utf8"));
       if (owner > 0 && owner !== process.pid && isRunning(owner)) {
-        throw new Error(`The cache in ${this.root} is in use by process ${owner}; stop it or choose another folder with --data`);
+        throw new Error(
+          `The cache in ${this.root} is in use by process ${owner}; stop it or choose another folder with --data`,
+        );
       }
       await writeFile(this.lockPath, String(process.pid));
     }
@@ -152,7 +164,11 @@ export class Volume {
   async change(settings: Partial<VolumeSettings>): Promise<void> {
     const next = { ...this.settings, ...settings };
     if (next.capBytes < this.holdingBytes()) {
-      throw new Problem(409, "holding-too-large", "Holding alone is larger than that cap; empty holding first, or set a larger cap");
+      throw new Problem(
+        409,
+        "holding-too-large",
+        "Holding alone is larger than that cap; empty holding first, or set a larger cap",
+      );
     }
     this.settings = next;
     const temporary = path.join(this.tempPath, `settings-${++this.serial}`);
@@ -165,9 +181,9 @@ export class Volume {
     return this.settings.packed;
   }
 
-  /** Keys of all frames held. */
-  keys(): ContentKey[] {
-    return [...this.index.keys()];
+  /** Keys of all frames held, each with what rendering it took. */
+  keys(): [ContentKey, Milliseconds][] {
+    return [...this.index.values()].map(({ key, costMs }) => [key, costMs]);
   }
 
   items(): FrameItem[] {
@@ -297,7 +313,11 @@ export class Volume {
   private async checkDrive(): Promise<void> {
     const drive = await statfs(this.root);
     if (drive.bavail * drive.bsize - this.reservedBytes < KEPT_FREE) {
-      throw new Problem(507, "drive-full", "Less than 1 GB is free on the drive of the disk cache; frames are not stored until space is free");
+      throw new Problem(
+        507,
+        "drive-full",
+        "Less than 1 GB is free on the drive of the disk cache; frames are not stored until space is free",
+      );
     }
   }
 
@@ -315,7 +335,11 @@ export class Volume {
       });
     }
     if (this.takenBytes() > this.settings.capBytes) {
-      throw new Problem(507, "cap-reached", "The disk cache has reached its cap and everything in it was used in the last 10 minutes; raise the cap or sweep");
+      throw new Problem(
+        507,
+        "cap-reached",
+        "The disk cache has reached its cap and everything in it was used in the last 10 minutes; raise the cap or sweep",
+      );
     }
   }
 }

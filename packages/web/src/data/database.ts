@@ -28,4 +28,3 @@ export const database = new Dexie("kinetocache") as Dexie & {
 };
 
 database.version(1).stores({ documents: "id", takes: "++id, document.id", settings: "key" });
-

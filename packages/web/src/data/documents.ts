@@ -34,13 +34,16 @@ export async function addDemo(): Promise<void> {
 }
 
 /** The stored document was changed elsewhere since it was read. */
-export class Conflict extends Error {
+class Conflict extends Error {
   constructor() {
-    super("This composition was changed in another tab; that state is shown now, and your last change was not applied.");
+    super(
+      "This composition was changed in another tab; that state is shown now, and your last change was not applied.",
+    );
   }
 }
 
-export type Change = { readonly kind: "edit"; readonly edit: Edit } | { readonly kind: "undo" } | { readonly kind: "redo" };
+export type Change =
+  { readonly kind: "edit"; readonly edit: Edit } | { readonly kind: "undo" } | { readonly kind: "redo" };
 
 function applyChange(history: History, change: Change): History {
   if (change.kind === "edit") return commitEdit(history, change.edit);
@@ -77,8 +80,4 @@ export async function importDocument(text: string): Promise<StoredDocument> {
 /** The text of a composition file. */
 export function exportDocument(document: Document): string {
   return `${JSON.stringify(document, null, 1)}\n`;
-}
-
-export async function removeDocument(id: string): Promise<void> {
-  await database.documents.delete(id);
 }

@@ -56,6 +56,11 @@ export function send(command: Command, transfer: Transferable[] = []): void {
   engine.send(command, transfer);
 }
 
+/** The engine's state at this moment, for a handler that need not follow it. */
+export function engineNow(): EngineState {
+  return store.current;
+}
+
 /** A part of the engine's state; the component renders again only when that part changed. */
 export function useEngine<T>(select: (state: EngineState) => T): T {
   return useSyncExternalStore(store.subscribe, () => select(store.current));

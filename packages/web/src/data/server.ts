@@ -26,7 +26,10 @@ export class RequestError extends Error {}
 
 async function request(path: string, init?: RequestInit): Promise<Response> {
   const response = await fetch(path, init).catch((cause: unknown) => {
-    throw new RequestError("The server does not answer. Start it again with `npm run demo`; this page will go on by itself.", { cause });
+    throw new RequestError(
+      "The server does not answer. Start it again with `npm run demo`; this page will go on by itself.",
+      { cause },
+    );
   });
   if (response.ok) return response;
   const problem = (await response.json().catch(() => ({}))) as { detail?: string };
@@ -37,7 +40,12 @@ async function read<T>(path: string): Promise<T> {
   return (await (await request(path)).json()) as T;
 }
 
-const EVERY_TWO_SECONDS = { refreshInterval: 2000, shouldRetryOnError: true, errorRetryInterval: 2000, keepPreviousData: true };
+const EVERY_TWO_SECONDS = {
+  refreshInterval: 2000,
+  shouldRetryOnError: true,
+  errorRetryInterval: 2000,
+  keepPreviousData: true,
+};
 
 export function useMachine(): SWRResponse<MachineFigures, RequestError> {
   return useSWR<MachineFigures, RequestError>("/api/machine", read, EVERY_TWO_SECONDS);

@@ -6,11 +6,14 @@ import { database } from "./database";
 const MIB = 2 ** 20;
 
 /** Small on purpose: the user sees what more memory buys before it is taken from the machine. */
-export const DEFAULT_SETTINGS: PreviewSettings = {
+const DEFAULT_SETTINGS: PreviewSettings = {
   fraction: 0.5,
   effects: "All",
   memoryBudgetBytes: 256 * MIB,
-  parallel: Math.max(1, Math.min(8, navigator.hardwareConcurrency > 4 ? navigator.hardwareConcurrency - 1 : navigator.hardwareConcurrency)),
+  parallel: Math.max(
+    1,
+    Math.min(8, navigator.hardwareConcurrency > 4 ? navigator.hardwareConcurrency - 1 : navigator.hardwareConcurrency),
+  ),
   window: { before: 24, after: 96 },
   background: "Idle",
   idleDelayMs: 3000,
@@ -30,7 +33,10 @@ const schema = Joi.object<PreviewSettings>({
     .required(),
   memoryBudgetBytes: Joi.number().integer().min(SMALLEST_BUDGET).required(),
   parallel: Joi.number().integer().min(1).max(64).required(),
-  window: Joi.object({ before: Joi.number().integer().min(0).max(10_000).required(), after: Joi.number().integer().min(1).max(10_000).required() }).required(),
+  window: Joi.object({
+    before: Joi.number().integer().min(0).max(10_000).required(),
+    after: Joi.number().integer().min(1).max(10_000).required(),
+  }).required(),
   background: Joi.string().valid("Off", "Idle").required(),
   idleDelayMs: Joi.number().min(0).max(60_000).required(),
   pacing: Joi.string().valid("keep time", "show every frame").required(),

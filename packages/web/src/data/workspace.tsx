@@ -1,4 +1,12 @@
-import { canRedo, canUndo, currentDocument, mainComposition, type Composition, type Document, type Edit } from "@kinetocache/core";
+import {
+  canRedo,
+  canUndo,
+  currentDocument,
+  mainComposition,
+  type Composition,
+  type Document,
+  type Edit,
+} from "@kinetocache/core";
 import { liveQuery } from "dexie";
 import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import type { MeasuredTake, PreviewSettings } from "../engine/protocol";
@@ -55,7 +63,13 @@ function sendOpen(stored: StoredDocument, cause: "open" | "edit" | "undo" | "red
   send({ kind: "open", document: currentDocument(stored.history), cause });
 }
 
-export function WorkspaceProvider({ children, waiting }: { readonly children: ReactNode; readonly waiting: ReactNode }) {
+export function WorkspaceProvider({
+  children,
+  waiting,
+}: {
+  readonly children: ReactNode;
+  readonly waiting: ReactNode;
+}) {
   const [state, setState] = useState<{ stored: StoredDocument; settings: PreviewSettings }>();
   const [failure, setFailure] = useState<Error>();
   const [notices, setNotices] = useState<readonly Notice[]>([]);
@@ -65,7 +79,10 @@ export function WorkspaceProvider({ children, waiting }: { readonly children: Re
   const latestSettings = useRef<PreviewSettings>(undefined);
 
   const notify = useCallback((text: string) => {
-    setNotices((before) => [...before.filter((notice) => notice.text !== text).slice(-3), { id: nextNotice.current++, text }]);
+    setNotices((before) => [
+      ...before.filter((notice) => notice.text !== text).slice(-3),
+      { id: nextNotice.current++, text },
+    ]);
   }, []);
   const dismiss = useCallback((id: number) => setNotices((before) => before.filter((notice) => notice.id !== id)), []);
 
@@ -97,7 +114,8 @@ export function WorkspaceProvider({ children, waiting }: { readonly children: Re
     () =>
       engine.subscribe((event) => {
         if (event.kind === "notice") notify(event.text);
-        if (event.kind === "take") void keepTake(event.take).catch((error: unknown) => notify(`The take could not be stored: ${String(error)}`));
+        if (event.kind === "take")
+          void keepTake(event.take).catch((error: unknown) => notify(`The take could not be stored: ${String(error)}`));
       }),
     [notify],
   );
@@ -106,7 +124,8 @@ export function WorkspaceProvider({ children, waiting }: { readonly children: Re
   useEffect(() => {
     if (!openId) return;
     const watch = liveQuery(() => database.documents.get(openId)).subscribe((stored) => {
-      if (stored && known.current && stored.id === known.current.id && stored.revision > known.current.revision) take(stored, "edit");
+      if (stored && known.current && stored.id === known.current.id && stored.revision > known.current.revision)
+        take(stored, "edit");
     });
     return () => watch.unsubscribe();
   }, [openId, take]);

@@ -8,9 +8,13 @@ export class EngineClient {
   private readonly listeners = new Set<Listener>();
 
   constructor() {
-    this.worker.onmessage = ({ data: event }: MessageEvent<EngineEvent>) => this.listeners.forEach((listener) => listener(event));
+    this.worker.onmessage = ({ data: event }: MessageEvent<EngineEvent>) =>
+      this.listeners.forEach((listener) => listener(event));
     this.worker.onerror = ({ message }) => {
-      const event: EngineEvent = { kind: "notice", text: `The preview engine stopped: ${message}. Reload the page to go on.` };
+      const event: EngineEvent = {
+        kind: "notice",
+        text: `The preview engine stopped: ${message}. Reload the page to go on.`,
+      };
       this.listeners.forEach((listener) => listener(event));
     };
   }

@@ -1,4 +1,13 @@
-import { formatFor, pamHeader, readFrame, writeFrame, type Bytes, type ContentKey, type Depth, type Milliseconds } from "@kinetocache/core";
+import {
+  formatFor,
+  pamHeader,
+  readFrame,
+  writeFrame,
+  type Bytes,
+  type ContentKey,
+  type Depth,
+  type Milliseconds,
+} from "@kinetocache/core";
 
 /** Pixels of a finished frame as memory and viewer hold them. */
 export interface HeldPicture {
@@ -22,21 +31,34 @@ export class DiskRefused extends Error {
   }
 }
 
-/** Measures bytes a second over the last transfers. */
+/** Bytes a second while at least one transfer was under way, over about the last ten such stretches. */
 class Rate {
   private bytes = 0;
   private ms = 0;
+  private active = 0;
+  private since = 0;
 
-  add(bytes: Bytes, ms: Milliseconds): void {
-    // Half of what was before: about the last few transfers count.
-    this.bytes = this.bytes * 0.8 + bytes;
-    this.ms = this.ms * 0.8 + ms;
+  begin(): void {
+    if (this.active++ === 0) this.since = performance.now();
+  }
+
+  /** @param bytes what was transferred; 0 when the transfer failed */
+  end(bytes: Bytes): void {
+    const now = performance.now();
+    this.bytes += bytes;
+    this.ms += now - this.since;
+    this.since = now;
+    if (--this.active > 0) return;
+    this.bytes *= FADE;
+    this.ms *= FADE;
   }
 
   get perSecond(): number | undefined {
-    return this.ms > 0 ? (this.bytes * 1000) / this.ms : undefined;
+    return this.bytes > 0 ? (this.bytes * 1000) / this.ms : undefined;
   }
 }
+
+const FADE = 0.9;
 
 /** Frames to and from the server's disk cache. */
 export class DiskClient {
@@ -52,39 +74,47 @@ export class DiskClient {
     return this.writes.perSecond;
   }
 
-  /** Keys of all frames on disk. @throws DiskUnreachable, DiskRefused */
-  async list(): Promise<ContentKey[]> {
+  /** Keys of all frames on disk, each with what rendering it took. @throws DiskUnreachable, DiskRefused */
+  async list(): Promise<[ContentKey, Milliseconds][]> {
     const volume = await ask("/api/volume");
     this.packed = ((await volume.json()) as { packed: boolean }).packed;
-    return (await (await ask("/api/volume/keys")).json()) as ContentKey[];
+    return (await (await ask("/api/volume/keys")).json()) as [ContentKey, Milliseconds][];
   }
 
   /** @throws DiskUnreachable, DiskRefused, FormatError */
   async fetch(key: ContentKey): Promise<HeldPicture & { readonly bytes: Bytes }> {
-    const start = performance.now();
-    const response = await ask(`/api/volume/frames/${key}`);
-    const file = await response.arrayBuffer().catch((cause: unknown) => {
-      throw new DiskUnreachable("The server stopped while a frame was read", { cause });
-    });
-    const picture = readFrame(new Uint8Array(file));
-    this.reads.add(file.byteLength, performance.now() - start);
-    return { ...picture, pixels: picture.pixels as Uint8Array<ArrayBuffer>, bytes: file.byteLength };
+    this.reads.begin();
+    let bytes = 0;
+    try {
+      const response = await ask(`/api/volume/frames/${key}`);
+      const file = await response.arrayBuffer().catch((cause: unknown) => {
+        throw new DiskUnreachable("The server stopped while a frame was read", { cause });
+      });
+      bytes = file.byteLength;
+      const picture = readFrame(new Uint8Array(file));
+      return { ...picture, pixels: picture.pixels as Uint8Array<ArrayBuffer>, bytes };
+    } finally {
+      this.reads.end(bytes);
+    }
   }
 
   /** @throws DiskUnreachable, DiskRefused */
   async store(key: ContentKey, owner: string, picture: HeldPicture, costMs: Milliseconds): Promise<void> {
-    const start = performance.now();
     const format = formatFor(picture.depth, this.packed);
     // PAM is its header and the pixels as they are: nothing is copied to make the body. Bodies are blobs
     // because the browser sends those ten times as fast as typed arrays.
     const parts =
-      format === "pam"
-        ? [pamHeader(picture.width, picture.height), picture.pixels]
-        : [writeFrame(picture, format)];
+      format === "pam" ? [pamHeader(picture.width, picture.height), picture.pixels] : [writeFrame(picture, format)];
     const body = new Blob(parts as Uint8Array<ArrayBuffer>[]);
     const query = new URLSearchParams({ owner, format, costMs: String(costMs) });
-    await ask(`/api/volume/frames/${key}?${query.toString()}`, { method: "PUT", body });
-    this.writes.add(body.size, performance.now() - start);
+    this.writes.begin();
+    let bytes = 0;
+    try {
+      await ask(`/api/volume/frames/${key}?${query.toString()}`, { method: "PUT", body });
+      bytes = body.size;
+    } finally {
+      this.writes.end(bytes);
+    }
   }
 }
 

@@ -15,6 +15,8 @@ interface Waiting {
 
 interface Listener {
   readonly onKeys: (keys: readonly ContentKey[], held: boolean) => void;
+  /** What rendering the frames on disk took when they were stored. */
+  readonly onCosts: (costs: readonly (readonly [ContentKey, Milliseconds])[]) => void;
   readonly onChange: () => void;
   readonly notice: (text: string) => void;
 }
@@ -76,7 +78,9 @@ export class DiskStore {
   async refresh(): Promise<void> {
     clearTimeout(this.retry);
     try {
-      const found = new Set(await this.client.list());
+      const listed = await this.client.list();
+      this.listener.onCosts(listed);
+      const found = new Set(listed.map(([key]) => key));
       const gone = [...this.keys].filter((key) => !found.has(key));
       const fresh = [...found].filter((key) => !this.keys.has(key));
       gone.forEach((key) => this.keys.delete(key));
@@ -145,7 +149,8 @@ export class DiskStore {
 
   private fail(error: unknown): void {
     if (error instanceof DiskUnreachable) {
-      if (!this.saidUnreachable) this.listener.notice("The server does not answer: frames are kept in memory only until it is back.");
+      if (!this.saidUnreachable)
+        this.listener.notice("The server does not answer: frames are kept in memory only until it is back.");
       this.saidUnreachable = true;
       this.state = { kind: "unreachable" };
       // What the server held cannot be read now; it is listed anew when the server is back.

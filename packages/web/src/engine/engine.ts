@@ -4,6 +4,7 @@ import {
   CostModel,
   frameBudgetMs,
   frameBytes,
+  frameOfStep,
   FULL_QUALITY,
   framesThatFit,
   IN_MEMORY,
@@ -64,9 +65,9 @@ const SLICE_MS = 6;
 // Frames that memory does not take are written to disk from the hand; more than this wait for the disk.
 const MOST_IN_HAND = 4;
 // Small frames at the start that give the cost model its first samples.
-const CALIBRATION_FRACTIONS = [1 / 8, 1 / 4];
+// The first rounds only warm the workers up.
+const CALIBRATION_FRACTIONS = [1 / 4, 1 / 4, 1 / 4, 1 / 8, 1 / 4, 1 / 3];
 const CALIBRATION_POINTS = [0, 0.2, 0.45, 0.7, 0.9];
-const CALIBRATION_WARM_UP = 12;
 
 /**
  * The preview engine: owns the clock, memory, the viewer and the jobs, and does what the scheduler says.
@@ -121,6 +122,10 @@ export class Engine {
     this.cache = new MemoryCache<HeldPicture>(0, ({ pixels }) => void pixels.buffer.transfer(0));
     this.disk = new DiskStore(diskClient, {
       onKeys: (keys, held) => keys.forEach((key) => this.mark(key, ON_DISK, held)),
+      onCosts: (costs) => {
+        for (const [key, ms] of costs) this.costs.learn(key, ms);
+        this.nextUnestimated = 0;
+      },
       onChange: () => this.pump(),
       notice: (text) => this.emit({ kind: "notice", text }),
     });
@@ -140,6 +145,7 @@ export class Engine {
         this.viewer.attach(command.canvas);
         this.shownKey = undefined;
         this.shownFrame = undefined;
+        this.sharpFrame = undefined;
         break;
       case "play":
         this.play(command.speed);
@@ -172,7 +178,8 @@ export class Engine {
       case "touch":
         break;
     }
-    if (command.kind !== "viewer" && command.kind !== "pauseFilling" && command.kind !== "diskChanged") this.lastActionMs = now;
+    if (command.kind !== "viewer" && command.kind !== "pauseFilling" && command.kind !== "diskChanged")
+      this.lastActionMs = now;
     this.pump();
   }
 
@@ -184,7 +191,8 @@ export class Engine {
     evicted.forEach((key) => this.mark(key, IN_MEMORY, false));
     if (!before || before.fraction !== settings.fraction || before.effects !== settings.effects) this.restart();
     // A new loop or pacing is taken up from the frame on show.
-    if (this.transport && before && (before.loop !== settings.loop || before.pacing !== settings.pacing)) this.play(this.transport.clock.speed);
+    if (this.transport && before && (before.loop !== settings.loop || before.pacing !== settings.pacing))
+      this.play(this.transport.clock.speed);
   }
 
   private open(document: Document, cause: "open" | "edit" | "undo" | "redo"): void {
@@ -229,7 +237,10 @@ export class Engine {
     this.failed.clear();
     this.sharpFrame = undefined;
     this.shownFrame = undefined;
-    this.costs.reset(this.composition.duration, this.composition.layers.map(({ id }) => id));
+    this.costs.reset(
+      this.composition.duration,
+      this.composition.layers.map(({ id }) => id),
+    );
     this.computeKeys(SLICE_MS);
     for (const job of this.jobs.values()) if (!this.timeline.has(job.key)) this.stop(job);
     this.timelineDirty = true;
@@ -264,11 +275,9 @@ export class Engine {
 
   private calibrate(): void {
     const { duration } = this.composition!;
-    const warmUp = Array.from({ length: CALIBRATION_WARM_UP }, () => ({ fraction: CALIBRATION_FRACTIONS[0]!, frame: 0 }));
-    const points = CALIBRATION_FRACTIONS.flatMap((fraction) =>
+    this.calibration = CALIBRATION_FRACTIONS.flatMap((fraction) =>
       CALIBRATION_POINTS.map((point) => ({ fraction, frame: Math.floor(point * duration) })),
     );
-    this.calibration = [...warmUp, ...points];
   }
 
   private play(speed: number): void {
@@ -327,7 +336,9 @@ export class Engine {
   }
 
   private mayFill(): boolean {
-    return this.settings?.background === "Idle" && !this.fillingPaused && !this.transport && this.calibration.length === 0;
+    return (
+      this.settings?.background === "Idle" && !this.fillingPaused && !this.transport && this.calibration.length === 0
+    );
   }
 
   /** Carries out what the scheduler says until it has nothing more to say. */
@@ -373,6 +384,7 @@ export class Engine {
       clock: transport?.clock,
       shownStep: transport?.shownStep ?? -1,
       shownFrame: this.shownFrame,
+      memoryFits: this.memoryFits,
       memoryRoom: this.memoryRoom(),
       diskAccepts: this.disk.accepts && this.inHand.size < MOST_IN_HAND,
       sharpen: this.sharpenState(mode),
@@ -384,12 +396,18 @@ export class Engine {
     return frameBudgetMs(this.composition!.rate);
   }
 
+  private get memoryFits(): number {
+    return framesThatFit(
+      this.cache.budgetBytes,
+      frameBytes(this.composition!, this.settings!.fraction, this.document!.depth),
+    );
+  }
+
   /** Frames of this timeline that fit beside those already held; what belongs elsewhere gives way. */
   private memoryRoom(): number {
-    const fits = framesThatFit(this.cache.budgetBytes, frameBytes(this.composition!, this.settings!.fraction, this.document!.depth));
     let own = 0;
     for (const key of this.cache.keys()) if (this.timeline.has(key)) own++;
-    return Math.max(0, fits - own);
+    return Math.max(0, this.memoryFits - own);
   }
 
   private sharpenState(mode: Mode): Snapshot["sharpen"] {
@@ -477,8 +495,23 @@ export class Engine {
     }
   }
 
-  private addJob(frame: FrameNumber, kind: Job["kind"], purpose: Purpose, keep: "memory" | "disk", key: ContentKey): EngineJob {
-    const job: EngineJob = { id: this.nextJob++, frame, kind, purpose, keep, key, startedMs: performance.now(), stopping: false };
+  private addJob(
+    frame: FrameNumber,
+    kind: Job["kind"],
+    purpose: Purpose,
+    keep: "memory" | "disk",
+    key: ContentKey,
+  ): EngineJob {
+    const job: EngineJob = {
+      id: this.nextJob++,
+      frame,
+      kind,
+      purpose,
+      keep,
+      key,
+      startedMs: performance.now(),
+      stopping: false,
+    };
     this.jobs.set(job.id, job);
     return job;
   }
@@ -543,21 +576,35 @@ export class Engine {
   private accept(job: EngineJob, { key, width, height, pixels, ms, costs, warm }: Rendered): void {
     const picture: HeldPicture = { width, height, depth: this.document!.depth, pixels: new Uint8Array(pixels) };
     if (job.purpose === "sharpen") {
-      const stillWanted = !this.transport && job.frame === this.playhead && this.shownFrame === job.frame && !job.stopping;
+      const stillWanted =
+        !this.transport && job.frame === this.playhead && this.shownFrame === job.frame && !job.stopping;
       if (!stillWanted) return;
       this.viewer.show(picture);
       this.sharpFrame = job.frame;
       return;
     }
     this.rendered++;
-    if (warm) this.costs.record(key, this.timeline.framesOf(key), ms, costs, stillKeys(this.document!, job.frame, this.renderSettings));
+    if (warm)
+      this.costs.record(
+        key,
+        this.timeline.framesOf(key),
+        ms,
+        costs,
+        stillKeys(this.document!, job.frame, this.renderSettings),
+      );
     this.take?.rendered(costs);
     // An edit came in between: the frame is good, but for another state than the job was started for.
     const keep = key === job.key ? job.keep : "memory";
     this.admit(key, picture, ms, "rendered", keep);
   }
 
-  private admit(key: ContentKey, picture: HeldPicture, costMs: Milliseconds, origin: Origin, keep: "memory" | "disk" = "memory"): void {
+  private admit(
+    key: ContentKey,
+    picture: HeldPicture,
+    costMs: Milliseconds,
+    origin: Origin,
+    keep: "memory" | "disk" = "memory",
+  ): void {
     this.timelineDirty = true;
     if (this.cache.has(key)) return;
     let admitted = false;
@@ -626,11 +673,14 @@ export class Engine {
     clearTimeout(this.timer);
     const delay = this.nextWakeMs();
     if (delay !== undefined) {
-      this.timer = setTimeout(() => {
-        if (this.nextUnkeyed < this.timeline.duration) this.computeKeys(SLICE_MS);
-        else if (this.nextUnestimated < this.timeline.duration && !this.transport) this.estimateSlice();
-        this.pump();
-      }, Math.max(0, delay));
+      this.timer = setTimeout(
+        () => {
+          if (this.nextUnkeyed < this.timeline.duration) this.computeKeys(SLICE_MS);
+          else if (this.nextUnestimated < this.timeline.duration && !this.transport) this.estimateSlice();
+          this.pump();
+        },
+        Math.max(0, delay),
+      );
     }
   }
 
@@ -642,10 +692,7 @@ export class Engine {
     if (this.nextUnestimated < this.timeline.duration && !this.transport) return 0;
     const waits: Milliseconds[] = [];
     if (this.transport) {
-      const { clock, shownStep } = this.transport;
-      const due = clock.startMs + (shownStep + 1) * this.budgetMs - now;
-      // The frame that is due has not arrived: its arrival wakes the engine, or else its time runs out.
-      waits.push(due > 0 ? due : due + this.budgetMs > 0 ? due + this.budgetMs : this.budgetMs / 4);
+      waits.push(this.nextShowMs(this.transport, now));
     } else {
       const rest = this.lastScrubMs + SCRUB_REST_MS - now;
       if (rest > 0) waits.push(rest);
@@ -655,6 +702,17 @@ export class Engine {
       if (sharpen > 0) waits.push(sharpen);
     }
     return waits.length === 0 ? undefined : Math.min(...waits) + 0.5;
+  }
+
+  /** Milliseconds until playback needs the engine again. */
+  private nextShowMs({ clock, shownStep }: Transport, now: Milliseconds): Milliseconds {
+    const due = clock.startMs + (shownStep + 1) * this.budgetMs - now;
+    if (due > 0) return due;
+    // It fell due while the last actions were carried out.
+    const frame = frameOfStep(clock, shownStep + 1, this.range);
+    if (frame === undefined || this.timeline.residency[frame]! & IN_MEMORY) return 0;
+    // It has not arrived: its arrival wakes the engine, or else its time runs out.
+    return due + this.budgetMs > 0 ? due + this.budgetMs : this.budgetMs / 4;
   }
 
   private scheduleStatus(): void {

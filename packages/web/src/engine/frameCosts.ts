@@ -1,13 +1,27 @@
-import { CostModel, type ContentKey, type CostSample, type FrameNumber, type FrameRange, type GraphNode, type Milliseconds } from "@kinetocache/core";
+import {
+  CostModel,
+  type ContentKey,
+  type CostSample,
+  type FrameNumber,
+  type FrameRange,
+  type GraphNode,
+  type Milliseconds,
+} from "@kinetocache/core";
 import type { LayerCost } from "./protocol";
 
 interface Measured {
   readonly ms: Milliseconds;
-  readonly byLayer: ReadonlyMap<string, Milliseconds>;
+  /** Unknown for a frame that an earlier session rendered. */
+  readonly byLayer?: ReadonlyMap<string, Milliseconds>;
 }
 
 // A measurement is about 300 bytes: some 30 MB at the most.
 const REMEMBERED = 100_000;
+
+/** Where a cost comes from; the middle one was measured as a whole, but not layer by layer. */
+const ESTIMATED = 0;
+const MEASURED = 1;
+const MEASURED_WHOLE = 2;
 
 /** What each frame of the timeline costs: measured where it was rendered, otherwise estimated. */
 export class FrameCosts {
@@ -32,18 +46,30 @@ export class FrameCosts {
   /** Sets a frame's cost from what was measured, or by estimate. */
   place(frame: FrameNumber, key: ContentKey, root: GraphNode, still: ReadonlySet<ContentKey>): void {
     const known = this.byKey.get(key);
-    if (known) this.write(frame, known.ms, known.byLayer, true);
-    else {
-      const { total, byLayer } = this.model.estimateFrame(root, still);
-      this.write(frame, total, byLayer, false);
+    if (known?.byLayer) {
+      this.write(frame, known.ms, known.byLayer, MEASURED);
+      return;
     }
+    const { total, byLayer } = this.model.estimateFrame(root, still);
+    this.write(frame, known?.ms ?? total, byLayer, known ? MEASURED_WHOLE : ESTIMATED);
+  }
+
+  /** Takes in what a frame on disk took to render when it was stored. */
+  learn(key: ContentKey, ms: Milliseconds): void {
+    if (!this.byKey.has(key) && this.byKey.size < REMEMBERED) this.byKey.set(key, { ms });
   }
 
   /**
    * Takes a measurement in. What a still branch took when it was rendered for all frames is not charged to
    * the one frame that happened to come first.
    */
-  record(key: ContentKey, frames: readonly FrameNumber[], totalMs: Milliseconds, samples: readonly CostSample[], still: ReadonlySet<ContentKey>): void {
+  record(
+    key: ContentKey,
+    frames: readonly FrameNumber[],
+    totalMs: Milliseconds,
+    samples: readonly CostSample[],
+    still: ReadonlySet<ContentKey>,
+  ): void {
     const byLayer = new Map<string, Milliseconds>();
     let ms = totalMs;
     for (const sample of samples) {
@@ -56,7 +82,7 @@ export class FrameCosts {
     }
     if (this.byKey.size >= REMEMBERED) this.byKey.clear();
     this.byKey.set(key, { ms, byLayer });
-    for (const frame of frames) this.write(frame, ms, byLayer, true);
+    for (const frame of frames) this.write(frame, ms, byLayer, MEASURED);
   }
 
   measuredMs(key: ContentKey): Milliseconds | undefined {
@@ -64,20 +90,26 @@ export class FrameCosts {
   }
 
   layerSummary(playhead: FrameNumber, range: FrameRange): LayerCost[] {
-    if (this.rangeMeans?.range !== range) this.rangeMeans = { range, means: this.layerCosts.map((costs) => mean(costs, range)) };
+    if (this.rangeMeans?.range !== range)
+      this.rangeMeans = { range, means: this.layerCosts.map((costs) => mean(costs, range)) };
     const { means } = this.rangeMeans;
     return this.layers.map((layer, index) => ({
       layer,
       playheadMs: this.layerCosts[index]![playhead]!,
       rangeMs: means[index]!,
-      measured: this.measured[playhead] === 1,
+      measured: this.measured[playhead] === MEASURED,
     }));
   }
 
-  private write(frame: FrameNumber, ms: Milliseconds, byLayer: ReadonlyMap<string, Milliseconds>, measured: boolean): void {
+  private write(
+    frame: FrameNumber,
+    ms: Milliseconds,
+    byLayer: ReadonlyMap<string, Milliseconds>,
+    origin: number,
+  ): void {
     this.rangeMeans = undefined;
     this.costs[frame] = ms;
-    this.measured[frame] = Number(measured);
+    this.measured[frame] = origin;
     this.layers.forEach((layer, index) => {
       this.layerCosts[index]![frame] = byLayer.get(layer) ?? 0;
     });

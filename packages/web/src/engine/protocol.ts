@@ -63,9 +63,7 @@ export interface LayerCost {
 }
 
 export type DiskState =
-  | { readonly kind: "ready" }
-  | { readonly kind: "unreachable" }
-  | { readonly kind: "full"; readonly detail: string };
+  { readonly kind: "ready" } | { readonly kind: "unreachable" } | { readonly kind: "full"; readonly detail: string };
 
 /** What is true at one moment; sent about ten times a second while anything changes. */
 export interface Status {
@@ -109,7 +107,7 @@ export interface Status {
 export interface TimelineData {
   /** Milliseconds per frame, 0 where nothing is known. */
   readonly costs: Float32Array;
-  /** 1 where the cost was measured. */
+  /** 0 where the cost is an estimate. */
   readonly measured: Uint8Array;
   /** Bits of where each frame is held. */
   readonly residency: Uint8Array;

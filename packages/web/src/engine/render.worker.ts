@@ -6,7 +6,7 @@ import type { RenderInit, RenderReply, RenderRequest } from "./protocol";
 // Branches that stay still are kept from frame to frame up to this size.
 const HELD_BYTES = 384 * 2 ** 20;
 // The engine compiles hot loops anew while they run; after this many frames they are as fast as they get.
-const WARM_AFTER = 4;
+const WARM_AFTER = 8;
 
 interface Ready {
   readonly renderer: Renderer;
@@ -49,7 +49,10 @@ function render({ renderer, kernels, init }: Ready, request: RenderRequest & { k
     const rendered = renderer.render(buildGraph(document!, frame, settings), cancelled);
     const { key, width, height, pixels, ms, costs } = rendered;
     const warm = frames++ >= WARM_AFTER;
-    reply({ kind: "rendered", job, key, width, height, pixels, ms, costs, memoryBytes: kernels.arena.capacityBytes, warm }, [pixels]);
+    reply(
+      { kind: "rendered", job, key, width, height, pixels, ms, costs, memoryBytes: kernels.arena.capacityBytes, warm },
+      [pixels],
+    );
   } catch (error) {
     if (error instanceof RenderCancelled) reply({ kind: "cancelled", job });
     else reply({ kind: "failed", job, reason: error instanceof Error ? error.message : String(error) });

@@ -33,7 +33,8 @@ export class TakeRecorder {
       readonly startMs: Milliseconds;
     },
   ) {
-    const held = (tier: number) => run.residency.subarray(run.range.in, run.range.out).reduce((sum, bits) => sum + Number((bits & tier) !== 0), 0);
+    const held = (tier: number) =>
+      run.residency.subarray(run.range.in, run.range.out).reduce((sum, bits) => sum + Number((bits & tier) !== 0), 0);
     this.heldAtStart = { memory: held(IN_MEMORY), disk: held(ON_DISK) };
   }
 

@@ -51,7 +51,7 @@ function useHeaviestFrame(): { ms: number; measured: boolean } | undefined {
     const cost = timeline.costs[frame] ?? 0;
     if (cost > worst) {
       worst = cost;
-      measured = timeline.measured[frame] === 1;
+      measured = timeline.measured[frame] !== 0;
     }
   }
   return worst > 0 ? { ms: worst, measured } : undefined;
@@ -75,14 +75,17 @@ export function BudgetStrip() {
         <span className="gauge-head">Composition</span>
         <CompositionMenu />
         <span className="strip-detail">
-          {composition.width}×{composition.height} · {rateText(framesPerSecond(composition.rate))} fps · {rateText(composition.duration / framesPerSecond(composition.rate))} s
+          {composition.width}×{composition.height} · {rateText(framesPerSecond(composition.rate))} fps ·{" "}
+          {rateText(composition.duration / framesPerSecond(composition.rate))} s
         </span>
       </div>
       <div className="strip-cell strip-machine">
         <span className="gauge-head">Machine</span>
         <span className="strip-name">This machine</span>
         <span className="strip-detail">
-          {machine.data && !machine.error ? `${bytesText(machine.data.availableBytes)} free of ${bytesText(machine.data.installedBytes)}` : "not read: no server"}
+          {machine.data && !machine.error
+            ? `${bytesText(machine.data.availableBytes)} free of ${bytesText(machine.data.installedBytes)}`
+            : "not read: no server"}
         </span>
       </div>
       <Gauge

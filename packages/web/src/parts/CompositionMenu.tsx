@@ -34,7 +34,11 @@ export function CompositionMenu() {
   return (
     <>
       <Dropdown className="composition-menu">
-        <Dropdown.Toggle variant="link" className="strip-name" aria-label={`Composition ${composition.name}; choose another`}>
+        <Dropdown.Toggle
+          variant="link"
+          className="strip-name"
+          aria-label={`Composition ${composition.name}; choose another`}
+        >
           {composition.name}
         </Dropdown.Toggle>
         <Dropdown.Menu>
@@ -48,7 +52,9 @@ export function CompositionMenu() {
           })}
           <Dropdown.Divider />
           <Dropdown.Item onClick={() => file.current?.click()}>Import a composition file…</Dropdown.Item>
-          <Dropdown.Item onClick={() => download(`${open.id}.json`, exportDocument(open))}>Export {composition.name}</Dropdown.Item>
+          <Dropdown.Item onClick={() => download(`${open.id}.json`, exportDocument(open))}>
+            Export {composition.name}
+          </Dropdown.Item>
         </Dropdown.Menu>
       </Dropdown>
       <input

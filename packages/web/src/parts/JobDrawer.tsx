@@ -39,8 +39,13 @@ export function JobDrawer() {
             </span>
           </div>
           <ProgressBar now={filling.held} max={filling.total} aria-label="Frames held" />
-          <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "pauseFilling", paused: !filling.paused })}>
-            {filling.paused ? <Play size={13} aria-hidden="true" /> : <Pause size={13} aria-hidden="true" />} {filling.paused ? "Go on" : "Pause"}
+          <Button
+            size="sm"
+            variant="outline-dark"
+            onClick={() => send({ kind: "pauseFilling", paused: !filling.paused })}
+          >
+            {filling.paused ? <Play size={13} aria-hidden="true" /> : <Pause size={13} aria-hidden="true" />}{" "}
+            {filling.paused ? "Go on" : "Pause"}
           </Button>
           <Button
             size="sm"

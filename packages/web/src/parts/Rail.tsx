@@ -28,7 +28,12 @@ export function Rail() {
           {label}
         </NavLink>
       ))}
-      <button type="button" className="rail-item rail-end" onClick={() => setTheme(other)} aria-label={`Switch to the ${other} theme`}>
+      <button
+        type="button"
+        className="rail-item rail-end"
+        onClick={() => setTheme(other)}
+        aria-label={`Switch to the ${other} theme`}
+      >
         {theme === "paper" ? <Moon size={18} aria-hidden="true" /> : <Sun size={18} aria-hidden="true" />}
         {other === "dim" ? "Dim" : "Paper"}
       </button>

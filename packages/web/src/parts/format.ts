@@ -43,7 +43,7 @@ export function percentText(share: number): string {
 }
 
 export function rateText(framesPerSecond: number): string {
-  return Number.isInteger(framesPerSecond) ? String(framesPerSecond) : framesPerSecond.toFixed(framesPerSecond < 10 ? 1 : 2).replace(/0$/, "");
+  return String(Number(framesPerSecond.toFixed(framesPerSecond < 10 ? 1 : 2)));
 }
 
 export function framesText(count: number): string {

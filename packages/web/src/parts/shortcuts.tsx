@@ -24,7 +24,8 @@ function isForControl(event: KeyboardEvent): boolean {
   const target = event.target as HTMLElement;
   if (event.ctrlKey || event.metaKey) return target.matches(TYPING) && !target.matches("[type=number]");
   if (target.matches(TYPING)) return true;
-  if (event.key === " " || event.key === "Enter") return target.matches("button, a, input, select, summary, [role=button], [role=tab]");
+  if (event.key === " " || event.key === "Enter")
+    return target.matches("button, a, input, select, summary, [role=button], [role=tab]");
   return /^(Arrow|Home|End)/.test(event.key) && target.matches(ARROWS) && !target.matches("[data-timeline]");
 }
 
@@ -51,11 +52,20 @@ export function useShortcuts(shortcuts: readonly Shortcut[]): void {
 const KEY_NAMES: Readonly<Record<string, string>> = { " ": "Space", ArrowLeft: "←", ArrowRight: "→" };
 
 function keyText(key: string): string {
-  return KEY_NAMES[key] ?? key.replace("Ctrl+", "Ctrl ").replace("Shift+", "Shift ").replace("ArrowLeft", "←").replace("ArrowRight", "→");
+  return (
+    KEY_NAMES[key] ??
+    key.replace("Ctrl+", "Ctrl ").replace("Shift+", "Shift ").replace("ArrowLeft", "←").replace("ArrowRight", "→")
+  );
 }
 
 /** The sheet that `?` opens: what the present screen listens to. */
-export function ShortcutsSheet({ shortcuts, title }: { readonly shortcuts: readonly Shortcut[]; readonly title: string }) {
+export function ShortcutsSheet({
+  shortcuts,
+  title,
+}: {
+  readonly shortcuts: readonly Shortcut[];
+  readonly title: string;
+}) {
   const [open, setOpen] = useState(false);
   const show = { keys: ["?"], label: "Show this sheet", run: () => setOpen(true) };
   useShortcuts([show]);

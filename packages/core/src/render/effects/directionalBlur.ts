@@ -20,9 +20,16 @@ export const applyDirectionalBlur: ApplyEffect = (node, input, canvas) => {
     const source: Raster = current ?? input;
     const next = canvas.allocate(node.window);
     canvas.kernels.run.pairAverage(
-      next.address, node.window.width, node.window.height,
-      source.address, source.window.width, source.window.height,
-      node.window.x - source.window.x, node.window.y - source.window.y, ux * step, uy * step,
+      next.address,
+      node.window.width,
+      node.window.height,
+      source.address,
+      source.window.width,
+      source.window.height,
+      node.window.x - source.window.x,
+      node.window.y - source.window.y,
+      ux * step,
+      uy * step,
     );
     if (current) canvas.release(current);
     current = next;

@@ -7,8 +7,17 @@ export const applyDisplacement: ApplyEffect = (node, input, canvas) => {
   const result = canvas.allocate(window);
   const step = 1 / value("size");
   canvas.kernels.run.displace(
-    result.address, source.address, window.width, window.height, value("amount"), step,
-    window.x * step, window.y * step, value("evolution"), Math.round(value("detail")), Math.round(value("seed")),
+    result.address,
+    source.address,
+    window.width,
+    window.height,
+    value("amount"),
+    step,
+    window.x * step,
+    window.y * step,
+    value("evolution"),
+    Math.round(value("detail")),
+    Math.round(value("seed")),
     Number(node.parameters.edges === "repeat"),
   );
   canvas.release(source);

@@ -18,15 +18,31 @@ export function blurInto(canvas: Canvas, input: Raster, window: Window, sigma: n
   const rows = canvas.allocate({ x: window.x, y: from.y, width: window.width, height: from.height });
   canvas.withScratch(2 * (window.width + padding) * PIXEL_BYTES, (line) =>
     run.gaussianRows(
-      rows.address, window.width, input.address, from.width, from.height, from.x - window.x,
-      radius, alpha, line, Number(repeatEdge),
+      rows.address,
+      window.width,
+      input.address,
+      from.width,
+      from.height,
+      from.x - window.x,
+      radius,
+      alpha,
+      line,
+      Number(repeatEdge),
     ),
   );
   const result = canvas.allocate(window);
   canvas.withScratch((2 * (window.height + padding) + 1) * STRIP * PIXEL_BYTES, (strip) =>
     run.gaussianColumns(
-      result.address, window.height, rows.address, window.width, from.height, from.y - window.y,
-      radius, alpha, strip, Number(repeatEdge),
+      result.address,
+      window.height,
+      rows.address,
+      window.width,
+      from.height,
+      from.y - window.y,
+      radius,
+      alpha,
+      strip,
+      Number(repeatEdge),
     ),
   );
   canvas.release(rows);
@@ -34,4 +50,10 @@ export function blurInto(canvas: Canvas, input: Raster, window: Window, sigma: n
 }
 
 export const applyGaussianBlur: ApplyEffect = (node, input, canvas) =>
-  blurInto(canvas, input, node.window, sigmaOfRadius(Number(node.parameters.radius)), node.parameters.edges === "repeat");
+  blurInto(
+    canvas,
+    input,
+    node.window,
+    sigmaOfRadius(Number(node.parameters.radius)),
+    node.parameters.edges === "repeat",
+  );

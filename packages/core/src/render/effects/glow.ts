@@ -20,9 +20,15 @@ export const applyGlow: ApplyEffect = (node, input, canvas) => {
   canvas.release(light);
   const result = canvas.reframe(input, node.window);
   run.addUpsampled(
-    result.address, node.window.width, node.window.height,
-    blurred.address, spread.width, spread.height,
-    x - 2 * left - node.window.x, y - 2 * top - node.window.y, Number(node.parameters.strength) / 100,
+    result.address,
+    node.window.width,
+    node.window.height,
+    blurred.address,
+    spread.width,
+    spread.height,
+    x - 2 * left - node.window.x,
+    y - 2 * top - node.window.y,
+    Number(node.parameters.strength) / 100,
   );
   canvas.release(blurred);
   return result;

@@ -2,10 +2,10 @@ import { pixelCount, type Evaluated } from "../../graph";
 import type { ApplyEffect } from "./effect";
 
 // Contrast turns about middle grey in linear light.
-export const PIVOT = 0.18;
+const PIVOT = 0.18;
 
 /** Factors on linear red, green and blue: 2^exposure, with warmth and tint that keep Rec. 709 luma of grey. */
-export function gradeGains(parameters: Evaluated): [number, number, number] {
+function gradeGains(parameters: Evaluated): [number, number, number] {
   const warm = Number(parameters.temperature) / 100;
   const tint = Number(parameters.tint) / 100;
   const balance = [1 + 0.35 * warm + 0.12 * tint, 1 - 0.24 * tint, 1 - 0.35 * warm + 0.12 * tint];
@@ -20,8 +20,15 @@ export const applyGrade: ApplyEffect = (node, input, canvas) => {
   const source = whole ? input : canvas.reframe(input, node.window);
   const [r, g, b] = gradeGains(node.parameters);
   canvas.kernels.run.grade(
-    result.address, source.address, pixelCount(node.window), r, g, b,
-    Number(node.parameters.contrast) / 100, PIVOT, Number(node.parameters.saturation) / 100,
+    result.address,
+    source.address,
+    pixelCount(node.window),
+    r,
+    g,
+    b,
+    Number(node.parameters.contrast) / 100,
+    PIVOT,
+    Number(node.parameters.saturation) / 100,
   );
   if (source !== input) canvas.release(source);
   return result;

@@ -2,7 +2,7 @@ import type { Evaluated } from "../../graph";
 import { linearColour } from "../colour";
 import type { DrawSource } from "./source";
 
-export const STROKE_FLOATS = 6;
+const STROKE_FLOATS = 6;
 const STROKES_A_BIRD = 4;
 const TAU = 2 * Math.PI;
 
@@ -44,7 +44,15 @@ export function flockStrokes(parameters: Evaluated, width: number, height: numbe
 }
 
 /** Two wings of two strokes: shoulder to wrist, wrist to tip. */
-function writeBird(strokes: Float32Array, at: number, x: number, y: number, half: number, beat: number, tilt: number): void {
+function writeBird(
+  strokes: Float32Array,
+  at: number,
+  x: number,
+  y: number,
+  half: number,
+  beat: number,
+  tilt: number,
+): void {
   const wrist = -half * (0.28 + 0.22 * beat);
   const tip = half * (0.02 - 0.38 * beat);
   const [cos, sin] = [Math.cos(tilt), Math.sin(tilt)];

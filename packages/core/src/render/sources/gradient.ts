@@ -25,7 +25,12 @@ export const drawGradient: DrawSource = (node, { canvas }) => {
   const { width, height } = node.window;
   const { run } = canvas.kernels;
   const raster = canvas.allocate(node.window);
-  const [x0, y0, x1, y1] = ["x0", "y0", "x1", "y1"].map((name) => Number(node.parameters[name])) as [number, number, number, number];
+  const [x0, y0, x1, y1] = ["x0", "y0", "x1", "y1"].map((name) => Number(node.parameters[name])) as [
+    number,
+    number,
+    number,
+    number,
+  ];
   const [dx, dy] = [x1 - x0, y1 - y0];
   const squared = Math.max(1e-6, dx * dx + dy * dy);
   canvas.withScratch(ENTRIES * PIXEL_BYTES, (table) => {

@@ -1,4 +1,11 @@
-import { EFFECTS, type EffectInstance, type Layer, type Parameter, type Parameters, type ParameterValue } from "@kinetocache/core";
+import {
+  EFFECTS,
+  type EffectInstance,
+  type Layer,
+  type Parameter,
+  type Parameters,
+  type ParameterValue,
+} from "@kinetocache/core";
 import { useState } from "react";
 import Form from "react-bootstrap/Form";
 import { useWorkspace } from "../../data/workspace";
@@ -31,7 +38,16 @@ function Slider({ id, label, unit, value, min, max, step, onChange }: SliderProp
   };
   return (
     <div className="slider-row">
-      <Amount id={id} label={label} unit={unit} value={dragged ?? value} min={min} max={max} step={step} onChange={(typed) => typed !== value && onChange(typed)} />
+      <Amount
+        id={id}
+        label={label}
+        unit={unit}
+        value={dragged ?? value}
+        min={min}
+        max={max}
+        step={step}
+        onChange={(typed) => typed !== value && onChange(typed)}
+      />
       <Form.Range
         aria-label={`${label}, slider`}
         min={min}
@@ -70,7 +86,18 @@ function ParameterControl({ id, spec, value, onChange }: ParameterProps) {
       </div>
     );
   }
-  return <Slider id={id} label={spec.label} unit={spec.unit} value={value} min={spec.min} max={spec.max} step={spec.step} onChange={onChange} />;
+  return (
+    <Slider
+      id={id}
+      label={spec.label}
+      unit={spec.unit}
+      value={value}
+      min={spec.min}
+      max={spec.max}
+      step={spec.step}
+      onChange={onChange}
+    />
+  );
 }
 
 function EffectControls({ layer, effect }: { readonly layer: Layer; readonly effect: EffectInstance }) {
@@ -83,7 +110,9 @@ function EffectControls({ layer, effect }: { readonly layer: Layer; readonly eff
         id={`effect-${effect.id}`}
         label={kind.label}
         checked={effect.enabled}
-        onChange={(event) => void edit({ kind: "effectEnabled", layer: layer.id, effect: effect.id, enabled: event.target.checked })}
+        onChange={(event) =>
+          void edit({ kind: "effectEnabled", layer: layer.id, effect: effect.id, enabled: event.target.checked })
+        }
       />
       {Object.entries(kind.parameters as Parameters).map(([name, spec]) => (
         <ParameterControl

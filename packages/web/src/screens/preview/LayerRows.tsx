@@ -60,7 +60,10 @@ export function LayerRows({ selected, onSelect }: LayerRowsProps) {
           const ms = msOf(cost);
           const estimated = over === "playhead" && cost && !cost.measured && ms > 0;
           return (
-            <li key={layer.id} className={`layer-row ${layer.id === selected ? "is-selected" : ""} ${layer.enabled && (!soloed || layer.solo) ? "" : "is-off"}`}>
+            <li
+              key={layer.id}
+              className={`layer-row ${layer.id === selected ? "is-selected" : ""} ${layer.enabled && (!soloed || layer.solo) ? "" : "is-off"}`}
+            >
               <Button
                 variant="link"
                 className="icon-button"
@@ -69,7 +72,12 @@ export function LayerRows({ selected, onSelect }: LayerRowsProps) {
               >
                 {layer.enabled ? <Eye size={15} aria-hidden="true" /> : <EyeOff size={15} aria-hidden="true" />}
               </Button>
-              <button type="button" className="layer-name" aria-pressed={layer.id === selected} onClick={() => onSelect(layer.id)}>
+              <button
+                type="button"
+                className="layer-name"
+                aria-pressed={layer.id === selected}
+                onClick={() => onSelect(layer.id)}
+              >
                 <strong>{layer.name}</strong>
                 <span>{summary(layer)}</span>
               </button>

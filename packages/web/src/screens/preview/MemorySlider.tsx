@@ -1,4 +1,11 @@
-import { frameBytes, framesThatFit, keptFreeBytes, largestBudget, secondsHeld, smallestBudget } from "@kinetocache/core";
+import {
+  frameBytes,
+  framesThatFit,
+  keptFreeBytes,
+  largestBudget,
+  secondsHeld,
+  smallestBudget,
+} from "@kinetocache/core";
 import { useState } from "react";
 import Form from "react-bootstrap/Form";
 import InputGroup from "react-bootstrap/InputGroup";
@@ -24,8 +31,13 @@ export function MemorySlider() {
   const bytes = frameBytes(composition, settings.fraction, document.depth);
   const frames = framesThatFit(budget, bytes);
   const figures = machine.error ? undefined : machine.data;
-  const swaps = figures && largestBudget(figures, (memory?.usedBytes ?? 0) + (memory?.workingBytes ?? 0), memory?.workingBytes ?? 0);
-  const top = Math.max(figures ? figures.installedBytes - keptFreeBytes(figures.installedBytes) : UNKNOWN_MACHINE, settings.memoryBudgetBytes);
+  const swaps =
+    figures &&
+    largestBudget(figures, (memory?.usedBytes ?? 0) + (memory?.workingBytes ?? 0), memory?.workingBytes ?? 0);
+  const top = Math.max(
+    figures ? figures.installedBytes - keptFreeBytes(figures.installedBytes) : UNKNOWN_MACHINE,
+    settings.memoryBudgetBytes,
+  );
   const least = smallestBudget(settings.window, bytes);
   const apply = (value: number) => {
     setDragged(undefined);
@@ -38,7 +50,8 @@ export function MemorySlider() {
       <div className="control-head">
         <label htmlFor="memory-budget">Memory budget</label>
         <output className="mono" htmlFor="memory-budget">
-          {framesThatFit(budget, bytes).toLocaleString("en")} frames = {secondsHeld(frames, composition.rate).toFixed(1)} s
+          {framesThatFit(budget, bytes).toLocaleString("en")} frames ={" "}
+          {secondsHeld(frames, composition.rate).toFixed(1)} s
         </output>
       </div>
       <div className="control-row">
@@ -80,7 +93,9 @@ export function MemorySlider() {
           " · the machine's memory is not known without the server"
         )}
       </p>
-      {budget < least ? <p className="control-warning">Less than the window around the playhead: {bytesText(least)} would hold it.</p> : null}
+      {budget < least ? (
+        <p className="control-warning">Less than the window around the playhead: {bytesText(least)} would hold it.</p>
+      ) : null}
       {swaps !== undefined && budget > swaps ? (
         <p className="control-warning">More than {bytesText(swaps)}: the system would start to swap.</p>
       ) : null}

@@ -1,5 +1,5 @@
 import { clampFrame, frameBudgetMs, timecode } from "@kinetocache/core";
-import { useCallback, useEffect, useRef, useState, type PointerEvent as ReactPointerEvent } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent as ReactPointerEvent } from "react";
 import { send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
 import { readTokens } from "../../parts/tokens";
@@ -38,7 +38,8 @@ function prepare(canvas: HTMLCanvasElement, width: number, height: number): Canv
 export function Terrain() {
   const { composition, stored } = useWorkspace();
   const data = useEngine((state) => state.timeline);
-  const range = useEngine((state) => state.status?.range) ?? { in: 0, out: composition.duration };
+  const engineRange = useEngine((state) => state.status?.range);
+  const range = useMemo(() => engineRange ?? { in: 0, out: composition.duration }, [engineRange, composition.duration]);
   const playhead = useEngine((state) => state.playhead);
   const root = useRef<HTMLDivElement>(null);
   const base = useRef<HTMLCanvasElement>(null);
@@ -60,7 +61,13 @@ export function Terrain() {
   const own = data?.costs.length === duration ? data : undefined;
   useEffect(() => {
     if (width === 0) return;
-    drawTerrain(prepare(base.current!, width, HEIGHT), width, HEIGHT, { data: own, view, range, budgetMs }, readTokens(root.current!));
+    drawTerrain(
+      prepare(base.current!, width, HEIGHT),
+      width,
+      HEIGHT,
+      { data: own, view, range, budgetMs },
+      readTokens(root.current!),
+    );
   }, [own, view, range, budgetMs, width, theme]);
 
   useEffect(() => {
@@ -92,11 +99,15 @@ export function Terrain() {
     return () => element.removeEventListener("wheel", wheel);
   }, [duration]);
 
-  const frameAt = useCallback((clientX: number) => frameAtX(clientX - root.current!.getBoundingClientRect().left, view, width), [view, width]);
+  const frameAt = useCallback(
+    (clientX: number) => frameAtX(clientX - root.current!.getBoundingClientRect().left, view, width),
+    [view, width],
+  );
 
   const move = (event: ReactPointerEvent) => {
     const frame = frameAt(event.clientX);
-    if (drag.current === "scrub") send({ kind: "seek", frame: clampFrame(Math.floor(frame), { in: 0, out: duration }), scrubbing: true });
+    if (drag.current === "scrub")
+      send({ kind: "seek", frame: clampFrame(Math.floor(frame), { in: 0, out: duration }), scrubbing: true });
     else if (drag.current) send({ kind: "range", range: moveEnd(range, drag.current, Math.round(frame), duration) });
   };
 

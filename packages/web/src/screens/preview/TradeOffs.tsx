@@ -24,9 +24,22 @@ function Choice<T extends string | number>({ name, label, note, value, options, 
         <span id={`${name}-label`}>{label}</span>
         <span className="mono">{note}</span>
       </div>
-      <ToggleButtonGroup type="radio" name={name} value={value} onChange={onChange} aria-labelledby={`${name}-label`} className="choice">
+      <ToggleButtonGroup
+        type="radio"
+        name={name}
+        value={value}
+        onChange={onChange}
+        aria-labelledby={`${name}-label`}
+        className="choice"
+      >
         {options.map((option) => (
-          <ToggleButton key={option.value} id={`${name}-${option.value}`} value={option.value} variant="outline-dark" size="sm">
+          <ToggleButton
+            key={option.value}
+            id={`${name}-${option.value}`}
+            value={option.value}
+            variant="outline-dark"
+            size="sm"
+          >
             {option.label}
           </ToggleButton>
         ))}
@@ -72,13 +85,18 @@ export function Amount({ id, label, unit, value, min, max, step = 1, onChange }:
   );
 }
 
-const PIXELS: Readonly<Record<string, string>> = { "1": "all pixels", "2": "¼ of the pixels", "3": "⅑ of the pixels", "4": "1⁄16 of the pixels" };
+const PIXELS: Readonly<Record<string, string>> = {
+  "1": "all pixels",
+  "2": "a quarter of the pixels",
+  "3": "a ninth of the pixels",
+  "4": "a sixteenth of the pixels",
+};
 
 /** Gives up quality for speed, for the preview alone. */
 export function TradeOffs() {
   const { composition, document, settings, changeSettings, edit } = useWorkspace();
   const { fraction } = settings;
-  const size = `${scaledSize(composition.width, fraction)}×${scaledSize(composition.height, fraction)} · ${PIXELS[String(Math.round(1 / fraction))]}`;
+  const size = `${scaledSize(composition.width, fraction)}×${scaledSize(composition.height, fraction)}, ${PIXELS[String(Math.round(1 / fraction))]}`;
   const cores = navigator.hardwareConcurrency;
   return (
     <div className="panel-body">
@@ -93,7 +111,13 @@ export function TradeOffs() {
       <Choice<EffectMode>
         name="effects"
         label="Effects"
-        note={settings.effects === "All" ? "as in the output" : settings.effects === "None" ? "all left out" : "grade and grain"}
+        note={
+          settings.effects === "All"
+            ? "as in the output"
+            : settings.effects === "None"
+              ? "all left out"
+              : "grade and grain"
+        }
         value={settings.effects}
         options={EFFECT_MODES.map((value) => ({ value, label: value }))}
         onChange={(effects) => changeSettings({ effects })}
@@ -102,7 +126,13 @@ export function TradeOffs() {
       <Choice<Depth>
         name="depth"
         label="Depth of cached frames"
-        note={document.depth === "8-bit" ? "4 bytes a pixel" : document.depth === "half" ? "8 bytes a pixel" : "16 bytes a pixel"}
+        note={
+          document.depth === "8-bit"
+            ? "4 bytes a pixel"
+            : document.depth === "half"
+              ? "8 bytes a pixel"
+              : "16 bytes a pixel"
+        }
         value={document.depth}
         options={DEPTHS.map((value) => ({ value, label: value }))}
         onChange={(depth) => void edit({ kind: "depth", depth })}
@@ -119,10 +149,43 @@ export function TradeOffs() {
         onChange={(background) => changeSettings({ background })}
       />
       <div className="amounts">
-        <Amount id="idle-delay" label="Idle delay" unit="s" value={settings.idleDelayMs / 1000} min={0} max={60} step={0.5} onChange={(value) => changeSettings({ idleDelayMs: value * 1000 })} />
-        <Amount id="parallel" label={`In parallel (${cores})`} unit="" value={settings.parallel} min={1} max={cores} onChange={(value) => changeSettings({ parallel: Math.round(value) })} />
-        <Amount id="window-before" label="Behind" unit="fr" value={settings.window.before} min={0} max={10000} onChange={(value) => changeSettings({ window: { ...settings.window, before: Math.round(value) } })} />
-        <Amount id="window-after" label="Ahead" unit="fr" value={settings.window.after} min={1} max={10000} onChange={(value) => changeSettings({ window: { ...settings.window, after: Math.round(value) } })} />
+        <Amount
+          id="idle-delay"
+          label="Idle delay"
+          unit="s"
+          value={settings.idleDelayMs / 1000}
+          min={0}
+          max={60}
+          step={0.5}
+          onChange={(value) => changeSettings({ idleDelayMs: value * 1000 })}
+        />
+        <Amount
+          id="parallel"
+          label="In parallel"
+          unit={`of ${cores}`}
+          value={settings.parallel}
+          min={1}
+          max={cores}
+          onChange={(value) => changeSettings({ parallel: Math.round(value) })}
+        />
+        <Amount
+          id="window-before"
+          label="Behind"
+          unit="fr"
+          value={settings.window.before}
+          min={0}
+          max={10000}
+          onChange={(value) => changeSettings({ window: { ...settings.window, before: Math.round(value) } })}
+        />
+        <Amount
+          id="window-after"
+          label="Ahead"
+          unit="fr"
+          value={settings.window.after}
+          min={1}
+          max={10000}
+          onChange={(value) => changeSettings({ window: { ...settings.window, after: Math.round(value) } })}
+        />
       </div>
       <Choice
         name="pacing"

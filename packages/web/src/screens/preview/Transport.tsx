@@ -12,8 +12,13 @@ export function Transport() {
   const partial = range.in > 0 || range.out < composition.duration;
   return (
     <div className="transport">
-      <Button variant="dark" className="transport-play" onClick={() => send(playing ? { kind: "pause" } : { kind: "play", speed: 1 })}>
-        {playing ? <Pause size={15} aria-hidden="true" /> : <Play size={15} aria-hidden="true" />} {playing ? "Pause" : "Play"}
+      <Button
+        variant="dark"
+        className="transport-play"
+        onClick={() => send(playing ? { kind: "pause" } : { kind: "play", speed: 1 })}
+      >
+        {playing ? <Pause size={15} aria-hidden="true" /> : <Play size={15} aria-hidden="true" />}{" "}
+        {playing ? "Pause" : "Play"}
       </Button>
       <Button variant="outline-dark" disabled={status?.measuringTake} onClick={() => send({ kind: "measureTake" })}>
         <Gauge size={15} aria-hidden="true" /> Measure a take
@@ -29,17 +34,35 @@ export function Transport() {
       >
         <Repeat size={15} aria-hidden="true" />
       </Button>
-      <Button variant="outline-dark" className="icon-button" disabled={!canUndo} aria-label="Undo" title="Undo" onClick={() => void undo()}>
+      <Button
+        variant="outline-dark"
+        className="icon-button"
+        disabled={!canUndo}
+        aria-label="Undo"
+        title="Undo"
+        onClick={() => void undo()}
+      >
         <Undo2 size={15} aria-hidden="true" />
       </Button>
-      <Button variant="outline-dark" className="icon-button" disabled={!canRedo} aria-label="Redo" title="Redo" onClick={() => void redo()}>
+      <Button
+        variant="outline-dark"
+        className="icon-button"
+        disabled={!canRedo}
+        aria-label="Redo"
+        title="Redo"
+        onClick={() => void redo()}
+      >
         <Redo2 size={15} aria-hidden="true" />
       </Button>
       <span className="mono range-text">
         in {range.in} – out {range.out - 1}
       </span>
       {partial ? (
-        <Button variant="link" size="sm" onClick={() => send({ kind: "range", range: { in: 0, out: composition.duration } })}>
+        <Button
+          variant="link"
+          size="sm"
+          onClick={() => send({ kind: "range", range: { in: 0, out: composition.duration } })}
+        >
           Whole length
         </Button>
       ) : null}

@@ -11,7 +11,8 @@ export function Verdict() {
   const timeline = useEngine((state) => state.timeline);
   const range = useEngine((state) => state.status?.range);
   const take = useLiveQuery(() => database.takes.where("document.id").equals(document.id).last(), [document.id]);
-  if (!timeline || !range || timeline.costs.length !== composition.duration) return <div className="verdict">Reading the timeline…</div>;
+  if (!timeline || !range || timeline.costs.length !== composition.duration)
+    return <div className="verdict">Reading the timeline…</div>;
 
   const budget = frameBudgetMs(composition.rate);
   const total = range.out - range.in;
@@ -39,7 +40,9 @@ export function Verdict() {
       <h1>{answer}</h1>
       <span>{detail}</span>
       <span className="verdict-held">
-        {inMemory === total ? `all ${framesText(total)} in memory` : `${inMemory.toLocaleString("en")} of ${framesText(total)} in memory`}
+        {inMemory === total
+          ? `all ${framesText(total)} in memory`
+          : `${inMemory.toLocaleString("en")} of ${framesText(total)} in memory`}
       </span>
     </div>
   );

@@ -30,7 +30,7 @@ export function Viewer() {
   const canvas = useRef<HTMLCanvasElement>(null);
   const playhead = useEngine((state) => state.playhead);
   const playback = useEngine((state) => state.status?.playback);
-  const sharp = useEngine((state) => state.status?.sharp) ?? false;
+  const sharp = useEngine(({ status }) => status?.sharp && status.playhead === playhead);
 
   useEffect(() => {
     const element = canvas.current!;
@@ -42,13 +42,24 @@ export function Viewer() {
 
   return (
     <div className="viewer">
-      <canvas ref={canvas} width={16} height={9} style={{ aspectRatio: `${composition.width} / ${composition.height}` }} aria-label={`Picture of ${composition.name}`} role="img" />
+      <canvas
+        ref={canvas}
+        width={16}
+        height={9}
+        style={{ aspectRatio: `${composition.width} / ${composition.height}` }}
+        aria-label={`Picture of ${composition.name}`}
+        role="img"
+      />
       <ChangeText />
       <span className="viewer-note viewer-time">
         {timecode(playhead, composition.rate)} <span>frame {playhead}</span>
       </span>
       <span className="viewer-note viewer-rate">
-        {playback ? `${rateText(playback.reachedRate)} fps · ${playback.skipped} skipped` : sharp ? "sharp, full size" : ""}
+        {playback
+          ? `${rateText(playback.reachedRate)} fps · ${playback.skipped} skipped`
+          : sharp
+            ? "sharp, full size"
+            : ""}
       </span>
     </div>
   );

@@ -10,12 +10,12 @@ export interface TerrainModel {
   readonly budgetMs: number;
 }
 
-export const LANE_HEIGHT = 12;
+const LANE_HEIGHT = 12;
 const LANE_GAP = 3;
 const LABEL_ROOM = 14;
 
 /** Height of the cost chart when the whole canvas is `height` tall. */
-export function chartHeight(height: number): number {
+function chartHeight(height: number): number {
   return height - 2 * (LANE_HEIGHT + LANE_GAP);
 }
 
@@ -33,7 +33,12 @@ function* columns(view: TimelineView, width: number, duration: number): Generato
     const gap = pixelsAFrame > 3 ? 1 : 0;
     for (let frame = Math.floor(view.start); frame < Math.min(duration, Math.ceil(view.end)); frame++) {
       const x = Math.round(xOfFrame(frame, view, width));
-      yield { x, width: Math.max(1, Math.round(xOfFrame(frame + 1, view, width)) - x - gap), first: frame, last: frame };
+      yield {
+        x,
+        width: Math.max(1, Math.round(xOfFrame(frame + 1, view, width)) - x - gap),
+        first: frame,
+        last: frame,
+      };
     }
     return;
   }
@@ -54,14 +59,21 @@ function scaleTop({ data, view, budgetMs }: TerrainModel): number {
 }
 
 /** Draws costs, budget, lanes and range; the playhead lies on a canvas of its own. */
-export function drawTerrain(context: CanvasRenderingContext2D, width: number, height: number, model: TerrainModel, tokens: Tokens): void {
+export function drawTerrain(
+  context: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  model: TerrainModel,
+  tokens: Tokens,
+): void {
   const { data, view, range, budgetMs } = model;
   context.clearRect(0, 0, width, height);
   const chart = chartHeight(height);
   const perMs = (chart - LABEL_ROOM) / scaleTop(model);
   const budgetY = chart - budgetMs * perMs;
   if (data) {
-    for (const column of columns(view, width, data.costs.length)) drawColumn(context, column, data, { chart, perMs, budgetY, budgetMs }, tokens);
+    for (const column of columns(view, width, data.costs.length))
+      drawColumn(context, column, data, { chart, perMs, budgetY, budgetMs }, tokens);
     drawLane(context, width, chart + LANE_GAP, model, IN_MEMORY, tokens.memory, tokens);
     drawLane(context, width, chart + LANE_GAP * 2 + LANE_HEIGHT, model, ON_DISK, hatch(context, tokens), tokens);
   }
@@ -89,13 +101,19 @@ interface ChartScale {
   readonly budgetMs: number;
 }
 
-function drawColumn(context: CanvasRenderingContext2D, column: Column, data: TimelineData, scale: ChartScale, tokens: Tokens): void {
+function drawColumn(
+  context: CanvasRenderingContext2D,
+  column: Column,
+  data: TimelineData,
+  scale: ChartScale,
+  tokens: Tokens,
+): void {
   let cost = 0;
   let measured = true;
   for (let frame = column.first; frame <= column.last; frame++) {
     if (data.costs[frame]! <= cost) continue;
     cost = data.costs[frame]!;
-    measured = data.measured[frame] === 1;
+    measured = data.measured[frame] !== 0;
   }
   if (cost === 0) return;
   const top = scale.chart - cost * scale.perMs;
@@ -146,15 +164,20 @@ function hatch(context: CanvasRenderingContext2D, { disk, sheet }: Tokens): Canv
 }
 
 function drawLane(
-  context: CanvasRenderingContext2D, width: number, y: number, { data, view }: TerrainModel, tier: number,
-  fill: string | CanvasPattern, tokens: Tokens,
+  context: CanvasRenderingContext2D,
+  width: number,
+  y: number,
+  { data, view }: TerrainModel,
+  tier: number,
+  fill: string | CanvasPattern,
+  tokens: Tokens,
 ): void {
   context.fillStyle = tokens.well;
   context.fillRect(0, y, width, LANE_HEIGHT);
   context.fillStyle = fill;
   const residency = data!.residency;
   const last = Math.min(residency.length, Math.ceil(view.end));
-  for (let frame = Math.floor(view.start); frame < last; ) {
+  for (let frame = Math.floor(view.start); frame < last;) {
     if (!(residency[frame]! & tier)) {
       frame++;
       continue;
@@ -167,7 +190,14 @@ function drawLane(
 }
 
 /** Dims what lies outside the in–out range and marks its ends. */
-function drawOutside(context: CanvasRenderingContext2D, width: number, height: number, view: TimelineView, range: FrameRange, tokens: Tokens): void {
+function drawOutside(
+  context: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  view: TimelineView,
+  range: FrameRange,
+  tokens: Tokens,
+): void {
   const left = xOfFrame(range.in, view, width);
   const right = xOfFrame(range.out, view, width);
   context.globalAlpha = 0.55;

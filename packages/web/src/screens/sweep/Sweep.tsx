@@ -6,7 +6,16 @@ import InputGroup from "react-bootstrap/InputGroup";
 import Table from "react-bootstrap/Table";
 import { send } from "../../data/engineStore";
 import { useItemGroups } from "../../data/reach";
-import { changeVolume, emptyBatch, holdFrames, restoreBatch, useHolds, useItems, useVolume, type VolumeState } from "../../data/server";
+import {
+  changeVolume,
+  emptyBatch,
+  holdFrames,
+  restoreBatch,
+  useHolds,
+  useItems,
+  useVolume,
+  type VolumeState,
+} from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import { agoText, bytesText, durationText, framesText } from "../../parts/format";
 import { ShortcutsSheet } from "../../parts/shortcuts";
@@ -34,12 +43,17 @@ function DriveBar({ volume, staleBytes }: DriveBarProps) {
   return (
     <>
       <div className="drive-bar" aria-hidden="true">
-        {parts.map((part) => (part.bytes > 0 ? <span key={part.name} className={part.className} style={{ flexGrow: part.bytes / shown }} /> : null))}
+        {parts.map((part) =>
+          part.bytes > 0 ? (
+            <span key={part.name} className={part.className} style={{ flexGrow: part.bytes / shown }} />
+          ) : null,
+        )}
       </div>
       <ul className="drive-legend">
         {parts.map((part) => (
           <li key={part.name}>
-            <span className={`swatch ${part.className}`} /> {part.name} <span className="mono">{bytesText(part.bytes)}</span>
+            <span className={`swatch ${part.className}`} /> {part.name}{" "}
+            <span className="mono">{bytesText(part.bytes)}</span>
           </li>
         ))}
       </ul>
@@ -76,7 +90,13 @@ function CapControl({ volume }: { readonly volume: VolumeState }) {
         />
         <InputGroup.Text>GB</InputGroup.Text>
       </InputGroup>
-      <Form.Check type="switch" id="packed" label="Pack 8-bit frames" checked={volume.packed} onChange={(event) => void change({ packed: event.target.checked })} />
+      <Form.Check
+        type="switch"
+        id="packed"
+        label="Pack 8-bit frames"
+        checked={volume.packed}
+        onChange={(event) => void change({ packed: event.target.checked })}
+      />
     </div>
   );
 }
@@ -129,9 +149,16 @@ export function Sweep() {
         <h1>{stale.length > 0 ? `${bytesText(sum(stale))} can go` : "Nothing is stale"}</h1>
         <span>
           of {bytesText(volume.data.bytes)} of cached frames.{" "}
-          {chosen.length > 0 && rebuildMs > 0 ? `Rendering the selected frames again would take about ${durationText(rebuildMs)}.` : ""}
+          {chosen.length > 0 && rebuildMs > 0
+            ? `Rendering the selected frames again would take about ${durationText(rebuildMs)}.`
+            : ""}
         </span>
-        <Button variant="dark" className="page-action" disabled={busy || chosen.length === 0} onClick={() => void run(() => holdFrames(chosen.flatMap(({ keys }) => keys)))}>
+        <Button
+          variant="dark"
+          className="page-action"
+          disabled={busy || chosen.length === 0}
+          onClick={() => void run(() => holdFrames(chosen.flatMap(({ keys }) => keys)))}
+        >
           {chosen.length > 0 ? `Move ${bytesText(chosenBytes)} to holding` : "Move to holding"}
         </Button>
       </div>
@@ -158,17 +185,29 @@ export function Sweep() {
                 <th scope="col">Composition</th>
                 <th scope="col">State</th>
                 <th scope="col">Why</th>
-                <th scope="col" className="number">Frames</th>
-                <th scope="col" className="number">Size</th>
-                <th scope="col" className="number">Last used</th>
-                <th scope="col" className="number">To rebuild</th>
+                <th scope="col" className="number">
+                  Frames
+                </th>
+                <th scope="col" className="number">
+                  Size
+                </th>
+                <th scope="col" className="number">
+                  Last used
+                </th>
+                <th scope="col" className="number">
+                  To rebuild
+                </th>
               </tr>
             </thead>
             <tbody>
               {groups.map((group) => (
                 <tr key={idOf(group)}>
                   <td>
-                    <Form.Check aria-label={`Select ${group.name}, ${group.state}`} checked={chosen.includes(group)} onChange={() => toggle(group)} />
+                    <Form.Check
+                      aria-label={`Select ${group.name}, ${group.state}`}
+                      checked={chosen.includes(group)}
+                      onChange={() => toggle(group)}
+                    />
                   </td>
                   <td>
                     <strong>{group.name}</strong>
@@ -180,7 +219,9 @@ export function Sweep() {
                   <td className="number">{group.keys.length.toLocaleString("en")}</td>
                   <td className="number">{bytesText(group.bytes)}</td>
                   <td className="number">{agoText(group.lastUsedMs, Date.now())}</td>
-                  <td className="number">{group.rebuildMs === undefined ? "cannot be" : durationText(group.rebuildMs)}</td>
+                  <td className="number">
+                    {group.rebuildMs === undefined ? "cannot be" : durationText(group.rebuildMs)}
+                  </td>
                 </tr>
               ))}
             </tbody>
@@ -189,7 +230,12 @@ export function Sweep() {
       </section>
       <section className="sheet" aria-label="Holding">
         <h2>
-          Holding <small>{holds.data && holds.data.length > 0 ? `${bytesText(sum(holds.data))} not yet returned to the drive` : "empty"}</small>
+          Holding{" "}
+          <small>
+            {holds.data && holds.data.length > 0
+              ? `${bytesText(sum(holds.data))} not yet returned to the drive`
+              : "empty"}
+          </small>
         </h2>
         {holds.data && holds.data.length > 0 ? (
           <Table size="sm">
@@ -203,10 +249,20 @@ export function Sweep() {
                   <td>swept {agoText(batch.sweptMs, Date.now())}</td>
                   <td className="number">{durationText(batch.rebuildMs)} to rebuild</td>
                   <td className="number">
-                    <Button size="sm" variant="outline-dark" disabled={busy} onClick={() => void run(() => restoreBatch(batch.id))}>
+                    <Button
+                      size="sm"
+                      variant="outline-dark"
+                      disabled={busy}
+                      onClick={() => void run(() => restoreBatch(batch.id))}
+                    >
                       Bring back
                     </Button>{" "}
-                    <Button size="sm" variant="outline-dark" disabled={busy} onClick={() => void run(() => emptyBatch(batch.id))}>
+                    <Button
+                      size="sm"
+                      variant="outline-dark"
+                      disabled={busy}
+                      onClick={() => void run(() => emptyBatch(batch.id))}
+                    >
                       Empty, {bytesText(batch.bytes)} for good
                     </Button>
                   </td>

@@ -1,4 +1,14 @@
-import { CartesianGrid, Legend, Line, LineChart, ReferenceLine, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
+import {
+  CartesianGrid,
+  Legend,
+  Line,
+  LineChart,
+  ReferenceLine,
+  ResponsiveContainer,
+  Tooltip,
+  XAxis,
+  YAxis,
+} from "recharts";
 import type { StoredTake } from "../../data/database";
 
 interface TakeChartProps {
@@ -34,13 +44,43 @@ export function TakeChart({ first, second }: TakeChartProps) {
     <ResponsiveContainer width="100%" height={210}>
       <LineChart data={points(first, second)} margin={{ top: 8, right: 12, bottom: 4, left: 4 }}>
         <CartesianGrid stroke="var(--rule)" vertical={false} />
-        <XAxis dataKey="frame" tick={{ fontSize: 11, fill: "var(--ink-2)" }} stroke="var(--rule)" label={{ value: "frame", position: "insideBottomRight", offset: 0, fontSize: 11, fill: "var(--ink-2)" }} />
+        <XAxis
+          dataKey="frame"
+          tick={{ fontSize: 11, fill: "var(--ink-2)" }}
+          stroke="var(--rule)"
+          label={{ value: "frame", position: "insideBottomRight", offset: 0, fontSize: 11, fill: "var(--ink-2)" }}
+        />
         <YAxis width={52} unit=" ms" tick={{ fontSize: 11, fill: "var(--ink-2)" }} stroke="var(--rule)" />
-        <Tooltip contentStyle={{ background: "var(--sheet)", border: "1px solid var(--rule)", fontSize: 12 }} labelFormatter={(frame) => `frame ${String(frame)}`} />
+        <Tooltip
+          contentStyle={{ background: "var(--sheet)", border: "1px solid var(--rule)", fontSize: 12 }}
+          labelFormatter={(frame) => `frame ${String(frame)}`}
+        />
         <Legend wrapperStyle={{ fontSize: 12 }} />
-        <ReferenceLine y={budget} stroke="var(--ink)" strokeDasharray="4 4" label={{ value: "next frame due", position: "insideTopRight", fontSize: 11, fill: "var(--ink-2)" }} />
-        <Line isAnimationActive={false} name={`Take ${first.id}`} dataKey="first" stroke="var(--ink-2)" strokeDasharray="5 3" dot={{ r: 1.5 }} connectNulls={false} />
-        {second ? <Line isAnimationActive={false} name={`Take ${second.id}`} dataKey="second" stroke="var(--good)" dot={{ r: 1.5 }} connectNulls={false} /> : null}
+        <ReferenceLine
+          y={budget}
+          stroke="var(--ink)"
+          strokeDasharray="4 4"
+          label={{ value: "next frame due", position: "insideTopRight", fontSize: 11, fill: "var(--ink-2)" }}
+        />
+        <Line
+          isAnimationActive={false}
+          name={`Take ${first.id}`}
+          dataKey="first"
+          stroke="var(--ink-2)"
+          strokeDasharray="5 3"
+          dot={{ r: 1.5 }}
+          connectNulls={false}
+        />
+        {second ? (
+          <Line
+            isAnimationActive={false}
+            name={`Take ${second.id}`}
+            dataKey="second"
+            stroke="var(--good)"
+            dot={{ r: 1.5 }}
+            connectNulls={false}
+          />
+        ) : null}
       </LineChart>
     </ResponsiveContainer>
   );

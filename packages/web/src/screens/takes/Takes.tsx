@@ -20,7 +20,9 @@ function layerName(layer: string | null, names: ReadonlyMap<string, string>): st
 /** One take in figures. */
 function TakeColumn({ take, names }: { readonly take: StoredTake; readonly names: ReadonlyMap<string, string> }) {
   const { summary } = take;
-  const late = take.frames.filter(({ shownMs, dueMs }) => shownMs === undefined || shownMs >= dueMs + take.budgetMs).map(({ frame }) => frame);
+  const late = take.frames
+    .filter(({ shownMs, dueMs }) => shownMs === undefined || shownMs >= dueMs + take.budgetMs)
+    .map(({ frame }) => frame);
   const renderMs = take.layerMs.reduce((sum, { ms }) => sum + ms, 0);
   return (
     <section className="sheet take" aria-label={`Take ${take.id}`}>
@@ -77,7 +79,7 @@ function TakeColumn({ take, names }: { readonly take: StoredTake; readonly names
 /** Frame numbers with runs drawn together: 3–9, 12. */
 function rangesText(frames: readonly number[]): string {
   const runs: string[] = [];
-  for (let i = 0; i < frames.length; ) {
+  for (let i = 0; i < frames.length;) {
     const first = frames[i]!;
     while (frames[i + 1] === frames[i]! + 1) i++;
     runs.push(first === frames[i] ? String(first) : `${first}–${frames[i]}`);
@@ -97,7 +99,8 @@ export function Takes() {
       <main className="page">
         <h1>No take has been measured yet</h1>
         <p>
-          Go to <Link to="/preview">Preview</Link> and press “Measure a take”: it plays the in–out range once and notes when each frame was shown.
+          Go to <Link to="/preview">Preview</Link> and press “Measure a take”: it plays the in–out range once and notes
+          when each frame was shown.
         </p>
       </main>
     );
@@ -105,15 +108,20 @@ export function Takes() {
   const names = new Map(composition.layers.map(({ id, name }) => [id, name]));
   const picked = chosen.filter((id) => takes.some((take) => take.id === id));
   // Without a choice the two latest stand side by side, the older on the left.
-  const pair = (picked.length > 0 ? takes.filter(({ id }) => picked.includes(id)) : takes.slice(0, 2)).slice(0, 2).reverse();
+  const pair = (picked.length > 0 ? takes.filter(({ id }) => picked.includes(id)) : takes.slice(0, 2))
+    .slice(0, 2)
+    .reverse();
   const [first, second] = pair as [StoredTake, StoredTake | undefined];
   const changed = second ? differences(first, second) : [];
-  const toggle = (id: number) => setChosen((before) => (before.includes(id) ? before.filter((other) => other !== id) : [...before, id].slice(-2)));
+  const toggle = (id: number) =>
+    setChosen((before) => (before.includes(id) ? before.filter((other) => other !== id) : [...before, id].slice(-2)));
   return (
     <main className="page">
       <div className="page-head">
         <h1>{answer(first, second)}</h1>
-        <span>{composition.name} has a budget of {msText(frameBudgetMs(composition.rate))} a frame</span>
+        <span>
+          {composition.name} has a budget of {msText(frameBudgetMs(composition.rate))} a frame
+        </span>
       </div>
       <div className="take-pair">
         <TakeColumn take={first} names={names} />
@@ -157,9 +165,15 @@ export function Takes() {
               <th scope="col">Compare</th>
               <th scope="col">Take</th>
               <th scope="col">Composition</th>
-              <th scope="col" className="number">On time</th>
-              <th scope="col" className="number">Rate</th>
-              <th scope="col" className="number">Skipped</th>
+              <th scope="col" className="number">
+                On time
+              </th>
+              <th scope="col" className="number">
+                Rate
+              </th>
+              <th scope="col" className="number">
+                Skipped
+              </th>
               <th scope="col">Measured</th>
               <th scope="col">
                 <span className="visually-hidden">Remove</span>
@@ -170,7 +184,11 @@ export function Takes() {
             {takes.map((take) => (
               <tr key={take.id}>
                 <td>
-                  <Form.Check aria-label={`Compare take ${take.id}`} checked={pair.some(({ id }) => id === take.id)} onChange={() => toggle(take.id)} />
+                  <Form.Check
+                    aria-label={`Compare take ${take.id}`}
+                    checked={pair.some(({ id }) => id === take.id)}
+                    onChange={() => toggle(take.id)}
+                  />
                 </td>
                 <td className="mono">{take.id}</td>
                 <td>{take.document.name}</td>
@@ -179,7 +197,13 @@ export function Takes() {
                 <td className="number">{take.summary.skipped}</td>
                 <td>{agoText(take.startedAtMs, Date.now())}</td>
                 <td>
-                  <Button variant="link" size="sm" className="icon-button" aria-label={`Remove take ${take.id}`} onClick={() => void database.takes.delete(take.id)}>
+                  <Button
+                    variant="link"
+                    size="sm"
+                    className="icon-button"
+                    aria-label={`Remove take ${take.id}`}
+                    onClick={() => void database.takes.delete(take.id)}
+                  >
                     <Trash2 size={14} aria-hidden="true" />
                   </Button>
                 </td>

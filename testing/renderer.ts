@@ -5,7 +5,9 @@ import { Renderer, type Pixels8 } from "@kinetocache/core";
 import { initWasm, Resvg } from "@resvg/resvg-wasm";
 
 const require = createRequire(`${process.cwd()}/package.json`);
-const FONTS = ["400", "600"].map((weight) => `@fontsource/instrument-sans/files/instrument-sans-latin-${weight}-normal.woff2`);
+const FONTS = ["400", "600"].map(
+  (weight) => `@fontsource/instrument-sans/files/instrument-sans-latin-${weight}-normal.woff2`,
+);
 
 const kernelsModule = new WebAssembly.Module(readFileSync(require.resolve("@kinetocache/kernels/kernels.wasm")));
 

@@ -1,0 +1,100 @@
+import { fork, type ChildProcess } from "node:child_process";
+import { mkdtemp, readdir, rm } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import path from "node:path";
+import { test as base, expect, type Locator, type Page } from "@playwright/test";
+
+/** The built application's server in a process of its own, with a data folder of its own. */
+export class Application {
+  private child: ChildProcess | undefined;
+  private port = 0;
+
+  constructor(readonly data: string) {}
+
+  get url(): string {
+    return `http://127.0.0.1:${this.port}`;
+  }
+
+  /** Starts the server; after a stop it comes back on the same port, as the browser's data belongs to it. */
+  async start(): Promise<void> {
+    const child = fork("packages/server/src/main.ts", ["--data", this.data, "--port", String(this.port)], {
+      execArgv: ["--import", "tsx"],
+      silent: true,
+    });
+    this.child = child;
+    this.port = await new Promise<number>((resolve, reject) => {
+      child.stdout!.on("data", (data: Buffer) => {
+        const match = /at http:\/\/127\.0\.0\.1:(\d+)/.exec(String(data));
+        if (match) resolve(Number(match[1]));
+      });
+      child.stderr!.on("data", (data: Buffer) => process.stderr.write(data));
+      child.once("exit", (code) => reject(new Error(`The server ended with ${code}`)));
+    });
+  }
+
+  async stop(signal: NodeJS.Signals = "SIGTERM"): Promise<void> {
+    const { child } = this;
+    if (!child) return;
+    this.child = undefined;
+    const ended = new Promise((resolve) => child.once("exit", resolve));
+    child.kill(signal);
+    await ended;
+  }
+
+  /** Paths of the frame files of a composition on disk. */
+  async frameFiles(owner: string): Promise<string[]> {
+    const folder = path.join(this.data, "volume/frames", owner);
+    return (await readdir(folder).catch(() => [])).map((name) => path.join(folder, name));
+  }
+}
+
+export const test = base.extend<{ application: Application }>({
+  // eslint-disable-next-line no-empty-pattern -- the test runner reads the names of the fixtures from here
+  application: async ({}, use) => {
+    const data = await mkdtemp(path.join(tmpdir(), "kinetocache-e2e-"));
+    const application = new Application(data);
+    await application.start();
+    await use(application);
+    await application.stop();
+    await rm(data, { recursive: true, force: true });
+  },
+});
+
+export { expect };
+
+/** The sentence that opens Preview. */
+export const verdict = (page: Page): Locator => page.locator(".verdict");
+
+export const gauge = (page: Page, name: string): Locator => page.locator(".gauge", { hasText: name });
+
+export async function openPreview(page: Page, { url }: Application): Promise<void> {
+  await page.goto(url);
+  await expect(verdict(page)).toContainText("in memory");
+}
+
+export async function chooseComposition(page: Page, name: string): Promise<void> {
+  await page.getByRole("button", { name: /choose another/ }).click();
+  await page.getByRole("button", { name: new RegExp(`^${name}`) }).last().click();
+  await expect(page.getByRole("button", { name: `Composition ${name}; choose another` })).toBeVisible();
+}
+
+/** Types into a field and applies it. */
+export async function type(page: Page, label: string, value: string): Promise<void> {
+  const field = page.getByLabel(label, { exact: true });
+  await field.fill(value);
+  await field.press("Enter");
+}
+
+/** Measures a take and waits for its end. */
+export async function measureTake(page: Page): Promise<void> {
+  const button = page.getByRole("button", { name: "Measure a take" });
+  await button.click();
+  await expect(button).toBeDisabled();
+  await expect(button).toBeEnabled();
+}
+
+/** Number of frames in memory by the sentence on Preview. */
+export async function framesInMemory(page: Page): Promise<number> {
+  const text = (await verdict(page).innerText()).replace(/,/g, "");
+  return Number(/(\d+)(?: of \d+)? frames in memory/.exec(text)?.[1] ?? NaN);
+}

@@ -1,0 +1,13 @@
+/** @type {import("jest").Config} */
+export default {
+  testMatch: ["<rootDir>/packages/**/*.test.ts", "<rootDir>/scripts/**/*.test.ts"],
+  transform: {
+    "\\.m?[jt]sx?$": [
+      "@swc/jest",
+      { jsc: { parser: { syntax: "typescript", tsx: true }, target: "es2022" }, module: { type: "commonjs" } },
+    ],
+  },
+  // Some packages ship as modules only.
+  transformIgnorePatterns: ["/node_modules/(?!(@noble|@scure|fast-png|iobuffer|@resvg)/)"],
+  moduleNameMapper: { "^@resvg/resvg-wasm$": "<rootDir>/node_modules/@resvg/resvg-wasm/index.js" },
+};

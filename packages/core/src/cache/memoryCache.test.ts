@@ -1,0 +1,147 @@
+import fc from "fast-check";
+import { BOOKKEEPING_BYTES } from "../machine";
+import { greedyDualWorth, worth, type Candidate, type EvictionContext } from "./eviction";
+import { MemoryCache } from "./memoryCache";
+
+const lru: EvictionContext = { mode: "leastRecentlyUsed" };
+const inOrderFrom = (playhead: number, length: number): EvictionContext => ({
+  mode: "playback",
+  nextUse: (key) => (Number(key) - playhead + length) % length,
+});
+const free = (playhead: number): EvictionContext => ({
+  mode: "free",
+  distance: (key) => Math.abs(Number(key) - playhead),
+  inRange: () => true,
+});
+const SIZE = 1000;
+const roomFor = (frames: number) => frames * (SIZE + BOOKKEEPING_BYTES);
+const filled = (frames: readonly number[], room: number, context: EvictionContext = lru) => {
+  const cache = new MemoryCache<number>(roomFor(room));
+  for (const frame of frames) cache.put(String(frame), frame, SIZE, 10, context);
+  return cache;
+};
+const heldBy = (cache: MemoryCache<number>) => [...cache.keys()].map(Number).sort((a, b) => a - b);
+
+test("in playback the frame that is needed last goes first", () => {
+  const cache = filled([0, 1, 2, 3], 4);
+  const { evicted } = cache.put("5", 5, SIZE, 10, inOrderFrom(4, 10));
+  expect(evicted).toEqual(["3"]);
+});
+
+test("a newcomer that is needed later than all that is held is not taken in", () => {
+  const cache = filled([5, 6, 7], 3);
+  expect(cache.put("4", 4, SIZE, 10, inOrderFrom(5, 10))).toEqual({ admitted: false, evicted: [] });
+  expect(heldBy(cache)).toEqual([5, 6, 7]);
+});
+
+test("away from playback, near, dear and often seen frames stay", () => {
+  const far = filled([10, 11, 90], 3, free(10));
+  far.put("12", 12, SIZE, 10, free(10));
+  expect(heldBy(far)).toEqual([10, 11, 12]);
+
+  const dear = new MemoryCache<number>(roomFor(2));
+  dear.put("1", 1, SIZE, 500, free(1));
+  dear.put("2", 2, SIZE, 5, free(1));
+  dear.put("3", 3, SIZE, 50, free(1));
+  expect(heldBy(dear)).toEqual([1, 3]);
+
+  const seen = filled([1, 2], 2, free(0));
+  for (let n = 0; n < 5; n++) seen.use("2");
+  seen.put("3", 3, SIZE, 40, free(0));
+  expect(heldBy(seen)).toEqual([2, 3]);
+});
+
+test("what is not on the timeline goes before what is", () => {
+  const context: EvictionContext = {
+    mode: "free",
+    distance: (key) => (key === "1" ? undefined : 40),
+    inRange: () => false,
+  };
+  const cache = filled([1, 2], 2, context);
+  expect(cache.put("3", 3, SIZE, 10, context).evicted).toEqual(["1"]);
+});
+
+test("frames used long ago lose against new ones in the end, however dear they were", () => {
+  const cache = new MemoryCache<number>(roomFor(3));
+  const context = free(0);
+  cache.put("900", 900, SIZE, 30, context);
+  let survived = 0;
+  for (let n = 1; n < 400 && cache.has("900"); n++, survived++) {
+    cache.put(String(n % 7), n, SIZE, 10, context);
+    cache.use(String(n % 7));
+  }
+  expect(survived).toBeLessThan(399);
+});
+
+test("a lower budget takes effect at once and gives every payload back", () => {
+  const released: number[] = [];
+  const cache = new MemoryCache<number>(roomFor(4), (payload) => released.push(payload));
+  for (const frame of [0, 1, 2, 3]) cache.put(String(frame), frame, SIZE, 10, lru);
+  expect(cache.setBudget(roomFor(2), inOrderFrom(1, 4))).toEqual(["0", "3"]);
+  expect(released).toEqual([0, 3]);
+  expect(cache.usedBytes).toBe(roomFor(2));
+  cache.clear();
+  expect([cache.usedBytes, released.length]).toEqual([0, 4]);
+});
+
+test("a frame larger than the budget is refused and throws nothing out", () => {
+  const cache = filled([1, 2], 2);
+  expect(cache.put("9", 9, SIZE * 50, 10, lru).admitted).toBe(false);
+  expect(cache.size).toBe(2);
+});
+
+test("whatever is done, the cache behaves like a naive list and keeps to its budget", () => {
+  const key = fc.integer({ min: 0, max: 12 });
+  const action = fc.oneof(
+    fc.record({ kind: fc.constant("put" as const), key, size: fc.integer({ min: 1, max: 4000 }) }),
+    fc.record({ kind: fc.constant("use" as const), key }),
+    fc.record({ kind: fc.constant("remove" as const), key }),
+    fc.record({ kind: fc.constant("budget" as const), budget: fc.integer({ min: 0, max: 20_000 }) }),
+  );
+  fc.assert(
+    fc.property(fc.array(action, { maxLength: 80 }), (actions) => {
+      let live = 0;
+      const cache = new MemoryCache<number>(10_000, () => live--);
+      // Least recently used first.
+      let naive: { key: string; size: number }[] = [];
+      let budget = 10_000;
+      const total = () => naive.reduce((sum, { size }) => sum + size, 0);
+      for (const step of actions) {
+        if (step.kind === "put") {
+          const [name, size] = [String(step.key), step.size + BOOKKEEPING_BYTES];
+          const { admitted } = cache.put(name, step.key, step.size, 1, lru);
+          if (admitted) live++;
+          expect(admitted).toBe(!naive.some((entry) => entry.key === name) && size <= budget);
+          if (admitted) {
+            while (total() + size > budget) naive.shift();
+            naive.push({ key: name, size });
+          }
+        } else if (step.kind === "use") {
+          const name = String(step.key);
+          const entry = naive.find((one) => one.key === name);
+          expect(cache.use(name)).toBe(entry ? step.key : undefined);
+          if (entry) naive = [...naive.filter((one) => one !== entry), entry];
+        } else if (step.kind === "remove") {
+          const name = String(step.key);
+          expect(cache.remove(name)).toBe(naive.some((one) => one.key === name));
+          naive = naive.filter((one) => one.key !== name);
+        } else {
+          budget = step.budget;
+          cache.setBudget(budget, lru);
+          while (total() > budget) naive.shift();
+        }
+        expect([...cache.keys()].sort()).toEqual(naive.map((entry) => entry.key).sort());
+        expect(cache.usedBytes).toBe(total());
+        expect(cache.usedBytes).toBeLessThanOrEqual(budget);
+        expect(live).toBe(cache.size);
+      }
+    }),
+  );
+});
+
+test("worth follows its formula", () => {
+  const candidate: Candidate = { key: "1", bytes: 2000, costMs: 100, uses: 3, lastUse: 7, base: 0.5 };
+  expect(greedyDualWorth(candidate, 0.5)).toBeCloseTo(0.5 + (3 * 100 * 0.5) / 2000);
+  expect(worth(candidate, lru)).toBe(7);
+  expect(worth(candidate, inOrderFrom(0, 10))).toBe(-1);
+});

@@ -1,0 +1,76 @@
+import fc from "fast-check";
+import { document, effect, layer } from "../../../../testing/documents";
+import type { Document } from "./document";
+import { applyEdit, type Edit } from "./edit";
+import { canRedo, canUndo, commitEdit, currentDocument, redo, startHistory, undo, type History } from "./history";
+
+const base = document([layer("sky", "gradient", {}, { effects: [effect("grade")] }), layer("birds", "flock")]);
+
+const edits: fc.Arbitrary<Edit> = fc.oneof(
+  fc.boolean().map((enabled): Edit => ({ kind: "layerEnabled", layer: "birds", enabled })),
+  fc.boolean().map((solo): Edit => ({ kind: "layerSolo", layer: "sky", solo })),
+  fc
+    .double({ min: 0, max: 1, noNaN: true })
+    .map((opacity): Edit => ({ kind: "layerOpacity", layer: "birds", opacity })),
+  fc
+    .integer({ min: -8, max: 8 })
+    .map((value): Edit => ({ kind: "effectParameter", layer: "sky", effect: "grade", name: "exposure", value })),
+  fc.constantFrom("8-bit", "half", "float").map((depth) => ({ kind: "depth", depth }) as Edit),
+);
+
+test("an edit leaves the document before it alone, and shares what it does not touch", () => {
+  const before = structuredClone(base);
+  const after = applyEdit(base, { kind: "effectParameter", layer: "sky", effect: "grade", name: "exposure", value: 2 });
+  expect(base).toEqual(before);
+  expect(after.compositions.main!.layers[0]!.effects[0]!.parameters.exposure).toBe(2);
+  expect(after.compositions.main!.layers[1]).toBe(base.compositions.main!.layers[1]);
+});
+
+test("an edit of what does not exist says so", () => {
+  expect(() => applyEdit(base, { kind: "layerSolo", layer: "sea", solo: true })).toThrow('Main has no layer "sea"');
+  expect(() => applyEdit(base, { kind: "effectEnabled", layer: "sky", effect: "glow", enabled: true })).toThrow(
+    'sky has no effect "glow"',
+  );
+});
+
+test("history behaves like two stacks of documents, whatever is done", () => {
+  const action = fc.oneof(edits, fc.constant("undo" as const), fc.constant("redo" as const));
+  fc.assert(
+    fc.property(fc.array(action, { maxLength: 40 }), (actions) => {
+      let history: History = startHistory(base);
+      const past: Document[] = [];
+      let present = base;
+      let future: Document[] = [];
+      for (const step of actions) {
+        if (step === "undo") {
+          history = undo(history);
+          if (past.length > 0) {
+            future.unshift(present);
+            present = past.pop()!;
+          }
+        } else if (step === "redo") {
+          history = redo(history);
+          if (future.length > 0) {
+            past.push(present);
+            present = future.shift()!;
+          }
+        } else {
+          history = commitEdit(history, step);
+          past.push(present);
+          present = applyEdit(present, step);
+          future = [];
+        }
+        expect(currentDocument(history)).toEqual(present);
+        expect([canUndo(history), canRedo(history)]).toEqual([past.length > 0, future.length > 0]);
+      }
+    }),
+  );
+});
+
+test("a long history forgets its oldest states, never the present", () => {
+  let history = startHistory(base);
+  for (let n = 0; n < 500; n++)
+    history = commitEdit(history, { kind: "layerOpacity", layer: "birds", opacity: n / 1000 });
+  expect(history.states).toHaveLength(200);
+  expect(currentDocument(history).compositions.main!.layers[1]!.opacity).toBe(0.499);
+});

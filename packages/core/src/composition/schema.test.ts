@@ -1,0 +1,107 @@
+import { demoText, document, effect, layer } from "../../../../testing/documents";
+import { DOCUMENT_VERSION } from "./document";
+import { DocumentError, parseDocument, parseDocumentText } from "./schema";
+
+type Loose = Record<string, any>; // eslint-disable-line @typescript-eslint/no-explicit-any -- broken on purpose
+
+function problemsOf(change: (value: Loose) => void): readonly string[] {
+  const value = structuredClone(document([layer("sky", "gradient", {}, { effects: [effect("grade")] })])) as Loose;
+  change(value);
+  try {
+    parseDocument(value);
+  } catch (error) {
+    if (error instanceof DocumentError) return error.problems;
+    throw error;
+  }
+  return [];
+}
+
+test.each(["night-roost", "ringing-station"])(
+  "the demo composition %s is accepted and survives export and import",
+  (id) => {
+    const parsed = parseDocumentText(demoText(id));
+    expect(parseDocumentText(JSON.stringify(parsed))).toEqual(parsed);
+  },
+);
+
+test("every error says where and what would be right", () => {
+  expect(problemsOf((d) => (d.compositions.main.width = -4))).toEqual([
+    expect.stringMatching(/^compositions\.main\.width: must be greater than or equal to 1/),
+  ]);
+  expect(problemsOf((d) => (d.compositions.main.layers[0].blend = "sideways"))).toEqual([
+    expect.stringMatching(/^compositions\.main\.layers\[0\]\.blend: must be one of \[normal, add/),
+  ]);
+  expect(problemsOf((d) => (d.compositions.main.layers[0].effects[0].parameters.exposure = 99))).toEqual([
+    expect.stringMatching(/layers\[0\]\.effects\[0\]\.parameters\.exposure: must be less than or equal to 8/),
+  ]);
+  expect(problemsOf((d) => delete d.compositions.main.layers[0].source.parameters.colour1)).toEqual([
+    expect.stringMatching(/colour1: is required/),
+  ]);
+  expect(problemsOf((d) => (d.compositions.main.layers[0].surprise = 1))).toEqual([
+    expect.stringMatching(/surprise: is not allowed/),
+  ]);
+});
+
+test("several problems are all named", () => {
+  expect(
+    problemsOf((d) => {
+      d.depth = "9-bit";
+      d.compositions.main.duration = 1.5;
+      d.compositions.main.layers[0].range.out = 0;
+    }),
+  ).toHaveLength(3);
+});
+
+test("keyframes must rise, and numbers must be finite", () => {
+  const keys = (frames: number[]) => ({ keyframes: frames.map((frame) => ({ frame, value: 0.5, ease: "linear" })) });
+  expect(problemsOf((d) => (d.compositions.main.layers[0].opacity = keys([0, 10, 20])))).toEqual([]);
+  expect(problemsOf((d) => (d.compositions.main.layers[0].opacity = keys([0, 10, 10])))).toEqual([
+    expect.stringMatching(/opacity\.keyframes: .*must rise/),
+  ]);
+  expect(problemsOf((d) => (d.compositions.main.layers[0].opacity = Infinity))).toHaveLength(1);
+});
+
+test("references must lead somewhere, of the right kind", () => {
+  expect(problemsOf((d) => (d.main = "nowhere"))).toEqual(['main: no composition has the id "nowhere"']);
+  expect(problemsOf((d) => (d.main = "constructor"))).toEqual(['main: no composition has the id "constructor"']);
+  expect(
+    problemsOf((d) => (d.compositions.main.layers[0].source = { kind: "svg", parameters: { asset: "gone" } })),
+  ).toEqual(['compositions.main.layers[0].source.parameters.asset: there is no svg "gone"']);
+});
+
+test("a composition that contains itself is refused, with the way round", () => {
+  const nested = (target: string) => layer("nest", "composition", { composition: target, offset: 0 });
+  const value = document([nested("other")]);
+  const other = { ...value.compositions.main!, id: "other", layers: [nested("main")] };
+  expect(() => parseDocument({ ...value, compositions: { ...value.compositions, other } })).toThrow(
+    "main → other → main contains itself",
+  );
+});
+
+test("version 1 with decimal rates is migrated to exact ones", () => {
+  const current = document([layer("sky", "gradient")]) as Loose;
+  const { rate: _, ...main } = current.compositions.main;
+  const { depth: __, ...rest } = current;
+  const old = { ...rest, version: 1, compositions: { main: { ...main, fps: 29.97 } } };
+  const migrated = parseDocument(old);
+  expect(migrated.version).toBe(DOCUMENT_VERSION);
+  expect(migrated.compositions.main!.rate).toEqual({ numerator: 30000, denominator: 1001 });
+  expect(migrated.depth).toBe("8-bit");
+});
+
+test("a newer version, another format, and what is not JSON are refused clearly", () => {
+  expect(() => parseDocument({ ...document([]), version: 99 })).toThrow(/version: 99 was written by a newer release/);
+  expect(() => parseDocument({ ...document([]), version: "2" })).toThrow(/version: expected a whole number/);
+  expect(() => parseDocument({ format: "something-else" })).toThrow(
+    /format: expected "kinetocache-composition", found "something-else"/,
+  );
+  expect(() => parseDocumentText("{ nope")).toThrow(/The file is not JSON/);
+  expect(() => parseDocumentText("[]")).toThrow(DocumentError);
+  expect(() => parseDocumentText("null")).toThrow(/holds one JSON object/);
+});
+
+test("ids that could lead out of a folder or into an object's prototype are refused", () => {
+  for (const id of ["../up", "a/b", "", "A", "x".repeat(65)]) expect(problemsOf((d) => (d.id = id))).not.toEqual([]);
+  const hostile = JSON.stringify(document([])).replace('"assets":{}', '"assets":{"__proto__":{"kind":"svg"}}');
+  expect(() => parseDocumentText(hostile)).toThrow("__proto__: is not allowed as a name");
+});

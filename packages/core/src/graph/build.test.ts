@@ -1,0 +1,165 @@
+import fc from "fast-check";
+import { demoText, document, effect, layer } from "../../../../testing/documents";
+import { applyEdit, parseDocumentText, type Document, type Edit } from "../composition";
+import { buildGraph, frameKey, FULL_QUALITY, spreadOf, stillKeys, type RenderSettings } from "./build";
+import { KEY_PATTERN } from "./key";
+import { inOrder, type GraphNode } from "./node";
+
+const night = parseDocumentText(demoText("night-roost"));
+const half: RenderSettings = { ...FULL_QUALITY, fraction: 0.5 };
+
+function nodesOf(document: Document, frame: number, layerId: string, settings = half): GraphNode[] {
+  return inOrder(buildGraph(document, frame, settings).root).filter((node) => node.layer === layerId);
+}
+
+const keysOf = (document: Document, layerId: string) =>
+  Array.from({ length: 24 }, (_, frame) => nodesOf(document, frame, layerId).at(-1)?.key);
+
+const grade = (value: number): Edit => ({
+  kind: "effectParameter",
+  layer: "reeds",
+  effect: "grade",
+  name: "exposure",
+  value,
+});
+
+test("keys are 128 bits in hexadecimal and the same whenever they are asked for", () => {
+  const key = frameKey(night, 17, half);
+  expect(key).toMatch(KEY_PATTERN);
+  expect(frameKey(parseDocumentText(JSON.stringify(night)), 17, half)).toBe(key);
+});
+
+test("a branch that stays still has one key on every frame, one that moves has many", () => {
+  expect(new Set(keysOf(night, "sky")).size).toBe(1);
+  expect(new Set(keysOf(night, "flock-near")).size).toBe(24);
+  const still = stillKeys(night, 5, half);
+  expect(still.has(nodesOf(night, 5, "sky")[0]!.key)).toBe(true);
+  expect(still.has(nodesOf(night, 5, "flock-near")[0]!.key)).toBe(false);
+});
+
+test("an edit changes the keys of its own layer and of nothing else but the stack", () => {
+  const edited = applyEdit(night, grade(1.5));
+  expect(keysOf(edited, "reeds")).not.toEqual(keysOf(night, "reeds"));
+  for (const id of ["sky", "sun", "flock-near", "shore"]) expect(keysOf(edited, id)).toEqual(keysOf(night, id));
+  expect(frameKey(edited, 3, half)).not.toBe(frameKey(night, 3, half));
+});
+
+test("going back to an earlier value goes back to its keys, by whatever way", () => {
+  fc.assert(
+    fc.property(
+      fc.array(fc.integer({ min: -8, max: 8 }), { maxLength: 5 }),
+      fc.integer({ min: 0, max: 239 }),
+      (values, frame) => {
+        let document = night;
+        for (const value of values) document = applyEdit(document, grade(value));
+        document = applyEdit(document, grade(0.2));
+        return frameKey(document, frame, half) === frameKey(night, frame, half);
+      },
+    ),
+    { numRuns: 25 },
+  );
+});
+
+test("different values of any parameter never share a key", () => {
+  const keys = new Set<string>();
+  for (let value = -8; value <= 8; value += 0.25) keys.add(frameKey(applyEdit(night, grade(value)), 0, half));
+  expect(keys.size).toBe(65);
+});
+
+test("size, depth and renderer are part of the key; a layer's name is not", () => {
+  const key = frameKey(night, 0, half);
+  expect(frameKey(night, 0, { ...half, fraction: 1 / 3 })).not.toBe(key);
+  expect(frameKey(night, 0, { ...half, renderer: "gpu-1" })).not.toBe(key);
+  expect(frameKey({ ...night, depth: "half" }, 0, half)).not.toBe(key);
+  const main = night.compositions["night-roost"]!;
+  const renamed = { ...main, layers: main.layers.map((one) => ({ ...one, name: `${one.name}!` })) };
+  expect(frameKey({ ...night, compositions: { "night-roost": renamed } }, 0, half)).toBe(key);
+});
+
+test("the effects setting leaves out what it says: light effects stay, heavy ones go", () => {
+  const kinds = (effects: RenderSettings["effects"]) =>
+    new Set(inOrder(buildGraph(night, 104, { ...half, effects }).root).map((node) => node.kind));
+  expect([...kinds("All")]).toEqual(
+    expect.arrayContaining(["gaussianBlur", "directionalBlur", "glow", "grade", "grain"]),
+  );
+  expect([...kinds("Light only")]).toEqual(expect.arrayContaining(["grade", "grain"]));
+  for (const kind of ["gaussianBlur", "directionalBlur", "glow"] as const)
+    expect(kinds("Light only").has(kind)).toBe(false);
+  for (const kind of ["grade", "grain"] as const) expect(kinds("None").has(kind)).toBe(false);
+});
+
+test("solo, switches, ranges and opacity 0 decide which layers are in the graph", () => {
+  const make = (change: Parameters<typeof layer>[3]) =>
+    document([layer("low", "solid"), layer("high", "noise", {}, change)]);
+  const layersAt = (value: Document, frame: number) =>
+    [...new Set(inOrder(buildGraph(value, frame, half).root).map((node) => node.layer))].filter(Boolean);
+  expect(layersAt(make({}), 0)).toEqual(["low", "high"]);
+  expect(layersAt(make({ enabled: false }), 0)).toEqual(["low"]);
+  expect(layersAt(make({ solo: true }), 0)).toEqual(["high"]);
+  expect(layersAt(make({ opacity: 0 }), 0)).toEqual(["low"]);
+  expect(layersAt(make({ range: { in: 5, out: 8 } }), 4)).toEqual(["low"]);
+  expect(layersAt(make({ range: { in: 5, out: 8 } }), 7)).toEqual(["low", "high"]);
+  expect(layersAt(make({ range: { in: 5, out: 8 } }), 8)).toEqual(["low"]);
+});
+
+test("an effect without visible result is not in the graph", () => {
+  const value = document([
+    layer(
+      "sky",
+      "gradient",
+      {},
+      { effects: [effect("gaussianBlur", { radius: 0 }), effect("grade"), effect("grain", { amount: 0 })] },
+    ),
+  ]);
+  expect(inOrder(buildGraph(value, 0, half).root).map((node) => node.kind)).toEqual(["gradient", "stack"]);
+});
+
+test("a nested composition runs at its own rate, starts at its offset, and is empty outside its length", () => {
+  const inner = {
+    ...document([layer("birds", "flock", {}, { range: { in: 0, out: 12 } })]).compositions.main!,
+    id: "inner",
+    duration: 12,
+    rate: { numerator: 12, denominator: 1 },
+  };
+  const outer = document([
+    layer("nest", "composition", { composition: "inner", offset: 2 }, { range: { in: 4, out: 24 } }),
+  ]);
+  const value = { ...outer, compositions: { ...outer.compositions, inner } };
+  const flockAt = (frame: number) => inOrder(buildGraph(value, frame, half).root).find((node) => node.kind === "flock");
+  expect(flockAt(3)).toBeUndefined();
+  const keyInside = inOrder(buildGraph({ ...value, main: "inner" }, 4, half).root)[0]!.key;
+  expect(flockAt(8)!.key).toBe(keyInside);
+  expect(flockAt(9)!.key).toBe(keyInside);
+  expect(flockAt(23)!.layer).toBe("nest");
+});
+
+test("blur grows a layer's window, but not past what can come into the picture", () => {
+  const full = buildGraph(
+    document([layer("sky", "gradient", {}, { effects: [effect("gaussianBlur", { radius: 10 })] })]),
+    0,
+    FULL_QUALITY,
+  );
+  expect(full.root.inputs[0]!.window).toEqual({ x: 0, y: 0, width: 64, height: 36 });
+  const moved = buildGraph(
+    document([
+      layer(
+        "sky",
+        "gradient",
+        {},
+        {
+          transform: { x: 5, y: 0, anchorX: 0, anchorY: 0, scale: 1, rotation: 0 },
+          effects: [effect("gaussianBlur", { radius: 10 })],
+        },
+      ),
+    ]),
+    0,
+    FULL_QUALITY,
+  );
+  const { x, y } = spreadOf("gaussianBlur", { radius: 10, edges: "transparent" });
+  expect(moved.root.inputs[0]!.inputs[0]!.window).toEqual({ x: -x, y: -y, width: 64 + 2 * x, height: 36 + 2 * y });
+});
+
+test("a frame outside the composition is refused", () => {
+  expect(() => buildGraph(night, 240, half)).toThrow("Frame 240 is outside Night Roost, which has frames 0 to 239");
+  expect(() => buildGraph(night, -1, half)).toThrow(RangeError);
+});

@@ -1,0 +1,279 @@
+import fc from "fast-check";
+import { IN_MEMORY, ON_DISK } from "../cache";
+import {
+  fillOrder,
+  frameOfStep,
+  schedule,
+  stepAt,
+  type Action,
+  type Job,
+  type PlayClock,
+  type Snapshot,
+} from "./scheduler";
+
+const clock: PlayClock = { startMs: 1000, startFrame: 0, speed: 1, pacing: "keep time", loop: true };
+
+function snapshot(change: Partial<Snapshot> & { held?: readonly number[]; disk?: readonly number[] } = {}): Snapshot {
+  const duration = change.duration ?? 100;
+  const residency = new Uint8Array(duration);
+  change.held?.forEach((frame) => (residency[frame]! |= IN_MEMORY));
+  change.disk?.forEach((frame) => (residency[frame]! |= ON_DISK));
+  return {
+    nowMs: 1000,
+    mode: "parked",
+    playhead: 0,
+    duration,
+    range: { in: 0, out: duration },
+    budgetMs: 40,
+    residency,
+    jobs: [],
+    renderSlots: 2,
+    fetchSlots: 2,
+    renderMs: () => 100,
+    fetchMs: 10,
+    window: { before: 4, after: 12 },
+    shownStep: -1,
+    memoryFits: 200,
+    memoryRoom: 100,
+    diskAccepts: true,
+    sharpen: "off",
+    failed: new Set(),
+    ...change,
+  };
+}
+
+const job = (id: number, frame: number, purpose: Job["purpose"] = "fill", kind: Job["kind"] = "render"): Job => ({
+  id,
+  frame,
+  purpose,
+  kind,
+  startedMs: 0,
+});
+const of = <K extends Action["kind"]>(actions: Action[], kind: K) =>
+  actions.filter((action): action is Extract<Action, { kind: K }> => action.kind === kind);
+const all = (length: number) => Array.from({ length }, (_, frame) => frame);
+
+describe("parked", () => {
+  test("the frame under the playhead is shown when held, fetched when on disk, otherwise rendered", () => {
+    expect(schedule(snapshot({ held: [0] }))).toEqual([{ kind: "show", frame: 0, step: 0 }]);
+    expect(schedule(snapshot({ disk: [0] }))).toEqual([{ kind: "fetch", frame: 0, purpose: "view" }]);
+    expect(schedule(snapshot())).toEqual([{ kind: "render", frame: 0, purpose: "view", keep: "memory" }]);
+  });
+
+  test("what reads back slower than it renders is rendered", () => {
+    expect(schedule(snapshot({ disk: [0], fetchMs: 300 }))).toEqual([
+      { kind: "render", frame: 0, purpose: "view", keep: "memory" },
+    ]);
+  });
+
+  test("a frame that is on show already is left alone, and sharpened once that is wanted", () => {
+    expect(schedule(snapshot({ held: [0], shownFrame: 0 }))).toEqual([]);
+    expect(schedule(snapshot({ held: [0], shownFrame: 0, sharpen: "wanted" }))).toEqual([
+      { kind: "render", frame: 0, purpose: "sharpen", keep: "memory" },
+    ]);
+    expect(schedule(snapshot({ held: [0], shownFrame: 0, sharpen: "done" }))).toEqual([]);
+  });
+
+  test("a frame that failed is not tried again", () => {
+    expect(schedule(snapshot({ failed: new Set([0]) }))).toEqual([]);
+  });
+});
+
+test("scrubbing leaves only the newest position in work", () => {
+  const actions = schedule(
+    snapshot({ mode: "scrubbing", playhead: 30, jobs: [job(1, 28, "view"), job(2, 29, "view")], renderSlots: 4 }),
+  );
+  expect(of(actions, "cancel").map((action) => action.job)).toEqual([1, 2]);
+  expect(of(actions, "render").map((action) => action.frame)).toEqual([30]);
+});
+
+describe("filling", () => {
+  test("works through the window, the range and the rest, once each", () => {
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 0, max: 59 }),
+        fc.integer({ min: 0, max: 30 }),
+        fc.integer({ min: 0, max: 30 }),
+        fc.integer({ min: 0, max: 40 }),
+        (playhead, before, after, start) => {
+          const order = [
+            ...fillOrder({ playhead, window: { before, after }, range: { in: start, out: start + 20 }, duration: 60 }),
+          ];
+          expect([...order].sort((a, b) => a - b)).toEqual(all(60));
+          expect(order[0]).toBe(playhead);
+          const inWindow = Math.min(59, playhead + after) - Math.max(0, playhead - before) + 1;
+          for (const frame of order.slice(0, inWindow))
+            expect(frame >= playhead - before && frame <= playhead + after).toBe(true);
+          const rest = order.slice(inWindow).map((frame) => frame >= start && frame < start + 20);
+          expect(rest.lastIndexOf(true)).toBeLessThan(
+            rest.includes(false) ? rest.indexOf(false) || Infinity : Infinity,
+          );
+        },
+      ),
+    );
+  });
+
+  test("takes as many frames as there are workers, those on disk by reading them", () => {
+    const actions = schedule(snapshot({ mode: "filling", held: [0], shownFrame: 0, disk: [2] }));
+    expect(of(actions, "render").map((action) => action.frame)).toEqual([1, 3]);
+    expect(of(actions, "fetch").map((action) => action.frame)).toEqual([2]);
+  });
+
+  test("once memory has no room, frames that are not on disk are rendered for the disk, and no others", () => {
+    const full = { mode: "filling" as const, held: [0], shownFrame: 0, memoryRoom: 0, disk: [1] };
+    expect(of(schedule(snapshot(full)), "render")).toEqual([
+      { kind: "render", frame: 2, purpose: "fill", keep: "disk" },
+      { kind: "render", frame: 3, purpose: "fill", keep: "disk" },
+    ]);
+    expect(schedule(snapshot({ ...full, diskAccepts: false }))).toEqual([]);
+  });
+
+  test("frames in work count as room taken", () => {
+    const actions = schedule(
+      snapshot({
+        mode: "filling",
+        held: [0],
+        shownFrame: 0,
+        memoryRoom: 2,
+        diskAccepts: false,
+        jobs: [job(1, 1)],
+        renderSlots: 8,
+      }),
+    );
+    expect(of(actions, "render").map((action) => action.frame)).toEqual([2]);
+  });
+
+  test("every other mode stops it at once", () => {
+    for (const mode of ["parked", "scrubbing"] as const) {
+      expect(of(schedule(snapshot({ mode, held: [0], jobs: [job(7, 5)] })), "cancel")).toEqual([
+        { kind: "cancel", job: 7 },
+      ]);
+    }
+    expect(of(schedule(snapshot({ mode: "playing", clock, held: [0], jobs: [job(7, 5)] })), "cancel")).toEqual([
+      { kind: "cancel", job: 7 },
+    ]);
+  });
+});
+
+describe("playing and keeping time", () => {
+  const playing = (change: Parameters<typeof snapshot>[0]) => schedule(snapshot({ mode: "playing", clock, ...change }));
+
+  test("shows the frame that is due and counts those passed over", () => {
+    const actions = playing({ nowMs: 1000 + 3 * 40 + 1, shownStep: 0, held: [3] });
+    expect(of(actions, "skip").map((action) => action.step)).toEqual([1, 2]);
+    expect(of(actions, "show")).toEqual([{ kind: "show", frame: 3, step: 3 }]);
+  });
+
+  test("a frame that is due but not there is waited for until the next one is due", () => {
+    const actions = playing({ nowMs: 1041, shownStep: 0 });
+    expect(of(actions, "show")).toEqual([]);
+    expect(of(actions, "skip")).toEqual([]);
+  });
+
+  test("renders only what can be ready in time", () => {
+    // At 100 ms a frame the first that can be shown before its successor is due is two steps ahead.
+    expect(of(playing({ nowMs: 1000 }), "render").map((action) => action.frame)).toEqual([2, 3]);
+  });
+
+  test("reads what can be read in time and renders what lies further", () => {
+    const actions = playing({ nowMs: 1000, disk: [1, 2, 3], fetchMs: 60 });
+    expect(of(actions, "fetch").map((action) => action.frame)).toEqual([1, 2]);
+    expect(of(actions, "render").map((action) => action.frame)).toEqual([4, 5]);
+  });
+
+  test("begins frames no earlier than it must when the loop does not fit into memory", () => {
+    const held = all(100).filter((frame) => frame !== 8);
+    expect(of(playing({ nowMs: 1000, held, memoryFits: 99 }), "render")).toEqual([]);
+    // 100 ms are three steps, and two workers may be busy with others.
+    expect(
+      of(playing({ nowMs: 1000 + 3 * 40, shownStep: 2, held, memoryFits: 99 }), "render").map((action) => action.frame),
+    ).toEqual([8]);
+    expect(of(playing({ nowMs: 1000, held, memoryFits: 100 }), "render").map((action) => action.frame)).toEqual([8]);
+  });
+
+  test("wraps at the loop's end and ends without one", () => {
+    const atEnd = { nowMs: 1000 + 98 * 40, shownStep: 97, held: [98] };
+    expect(of(playing({ ...atEnd }), "render").map((action) => action.frame)).toEqual([0, 1]);
+    const straight = { ...clock, loop: false };
+    expect(of(playing({ ...atEnd, clock: straight }), "render")).toEqual([]);
+    expect(playing({ nowMs: 1000 + 100 * 40, shownStep: 99, clock: straight })).toEqual([{ kind: "end" }]);
+  });
+
+  test("backwards and shuttled steps name the right frames", () => {
+    const range = { in: 10, out: 20 };
+    expect([0, 1, 2].map((step) => frameOfStep({ ...clock, startFrame: 11, speed: -1 }, step, range))).toEqual([
+      11, 10, 19,
+    ]);
+    expect(
+      [0, 1, 2].map((step) => frameOfStep({ ...clock, startFrame: 16, speed: 2, loop: false }, step, range)),
+    ).toEqual([16, 18, undefined]);
+  });
+
+  test("the step that is due never lies before its own due time", () => {
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 0, max: 1e6 }),
+        fc.double({ min: 1, max: 1000, noNaN: true }),
+        (step, budgetMs) => stepAt(clock, clock.startMs + step * budgetMs, budgetMs) === step,
+      ),
+    );
+  });
+});
+
+describe("playing and showing every frame", () => {
+  const every = { ...clock, pacing: "show every frame" as const };
+
+  test("waits for the next frame however late it is, and skips none", () => {
+    const late = snapshot({ mode: "playing", clock: every, nowMs: 5000, shownStep: 0 });
+    expect(of(schedule(late), "show")).toEqual([]);
+    expect(of(schedule(late), "skip")).toEqual([]);
+    expect(of(schedule(late), "render").map((action) => action.frame)).toEqual([1, 2]);
+    expect(of(schedule({ ...late, residency: snapshot({ held: [1] }).residency }), "show")).toEqual([
+      { kind: "show", frame: 1, step: 1 },
+    ]);
+  });
+
+  test("shows no frame before it is due", () => {
+    expect(
+      of(schedule(snapshot({ mode: "playing", clock: every, nowMs: 1030, shownStep: 0, held: all(100) })), "show"),
+    ).toEqual([]);
+  });
+
+  test("passes over only a frame that cannot be rendered at all", () => {
+    const actions = schedule(
+      snapshot({ mode: "playing", clock: every, nowMs: 1040, shownStep: 0, failed: new Set([1]) }),
+    );
+    expect(of(actions, "skip").map((action) => action.frame)).toEqual([1]);
+  });
+});
+
+test("in every state: no more jobs than slots, none twice, none for what is held", () => {
+  const frames = fc.array(fc.integer({ min: 0, max: 99 }), { maxLength: 60 });
+  fc.assert(
+    fc.property(
+      fc.record({
+        mode: fc.constantFrom("parked", "scrubbing", "playing", "filling") as fc.Arbitrary<Snapshot["mode"]>,
+        held: frames,
+        disk: frames,
+        busy: fc.uniqueArray(fc.integer({ min: 0, max: 99 }), { maxLength: 3 }),
+        playhead: fc.integer({ min: 0, max: 99 }),
+        nowMs: fc.double({ min: 1000, max: 20_000, noNaN: true }),
+        pacing: fc.constantFrom<PlayClock["pacing"]>("keep time", "show every frame"),
+      }),
+      ({ busy, pacing, ...change }) => {
+        const jobs = busy.map((frame, id) => job(id, frame, "play"));
+        const state = snapshot({ ...change, clock: { ...clock, pacing }, jobs, renderSlots: 4 });
+        const actions = schedule(state);
+        const started = [...of(actions, "render"), ...of(actions, "fetch")].map((action) => action.frame);
+        const cancelled = new Set(of(actions, "cancel").map((action) => action.job));
+        expect(new Set(started).size).toBe(started.length);
+        expect(of(actions, "render").length + jobs.length).toBeLessThanOrEqual(Math.max(4, jobs.length));
+        for (const frame of started) {
+          expect(state.residency[frame]! & IN_MEMORY).toBe(0);
+          expect(jobs.some((one) => one.frame === frame && !cancelled.has(one.id))).toBe(false);
+        }
+      },
+    ),
+    { numRuns: 400 },
+  );
+});

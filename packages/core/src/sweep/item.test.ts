@@ -1,0 +1,66 @@
+import fc from "fast-check";
+import { classify, groupItems, isSweepable, RECENT_MS, type FrameItem, type Owners } from "./item";
+
+const NOW = 1_800_000_000_000;
+const owners = (open?: string): Owners => ({
+  names: new Map([
+    ["night", "Night Roost"],
+    ["ring", "Ringing Station"],
+  ]),
+  reachable: (owner) => new Set(owner === "night" ? ["a", "b"] : ["c"]),
+  open,
+});
+const item = (key: string, owner: string, ageMs = 10 * RECENT_MS, bytes = 4096): FrameItem => ({
+  key,
+  owner,
+  bytes,
+  lastUsedMs: NOW - ageMs,
+  costMs: 50,
+});
+
+test("the first state that applies is the item's, each with its reason", () => {
+  expect(classify(item("a", "gone"), owners(), NOW)).toEqual({ state: "orphaned", reason: "its composition is gone" });
+  expect(classify(item("x", "night", 0), owners("night"), NOW)).toEqual({
+    state: "superseded",
+    reason: "no state of Night Roost, undone ones included, shows it",
+  });
+  expect(classify(item("a", "night"), owners("night"), NOW)).toEqual({
+    state: "in use",
+    reason: "Night Roost is open",
+  });
+  expect(classify(item("c", "ring", RECENT_MS - 1), owners("night"), NOW).state).toBe("in use");
+  expect(classify(item("c", "ring", RECENT_MS), owners("night"), NOW)).toEqual({
+    state: "idle",
+    reason: "Ringing Station can still show it",
+  });
+});
+
+test("nothing that a composition can still show is ever sweepable by its state", () => {
+  const items = fc.record({
+    key: fc.constantFrom("a", "b", "c", "x"),
+    owner: fc.constantFrom("night", "ring", "gone"),
+    ageMs: fc.nat(1e9),
+  });
+  fc.assert(
+    fc.property(items, fc.constantFrom("night", "ring", undefined), ({ key, owner, ageMs }, open) => {
+      const { state } = classify(item(key, owner, ageMs), owners(open), NOW);
+      const shows = owners().names.has(owner) && owners().reachable(owner).has(key);
+      return isSweepable(state) === !shows;
+    }),
+  );
+});
+
+test("groups hold every item once, with bytes, age and rebuild cost summed, the largest first", () => {
+  const groups = groupItems(
+    [item("a", "night"), item("b", "night", 5), item("x", "night", 9, 8192 * 4), item("q", "gone")],
+    owners("night"),
+    NOW,
+  );
+  expect(groups.map(({ name, state, bytes, keys }) => [name, state, bytes, keys])).toEqual([
+    ["Night Roost", "superseded", 32768, ["x"]],
+    ["Night Roost", "in use", 8192, ["a", "b"]],
+    ["gone", "orphaned", 4096, ["q"]],
+  ]);
+  expect(groups[1]).toMatchObject({ rebuildMs: 100, lastUsedMs: NOW - 5 });
+  expect(groups[2]!.rebuildMs).toBeUndefined();
+});

@@ -1,0 +1,32 @@
+import { document, effect, layer } from "../../../../testing/documents";
+import { commitEdit, currentDocument, startHistory, undo } from "../composition";
+import { EFFECT_MODES, frameKey, FULL_QUALITY } from "../graph";
+import { FRACTIONS, reachableKeys } from "./reachable";
+
+const start = startHistory(
+  document([layer("sky", "gradient", {}, { effects: [effect("grade", { exposure: 1 })] }), layer("birds", "flock")]),
+);
+const exposure = (value: number) =>
+  ({ kind: "effectParameter", layer: "sky", effect: "grade", name: "exposure", value }) as const;
+
+test("every frame of every state at every preview setting is reachable, and nothing else", () => {
+  const history = commitEdit(start, exposure(2));
+  const keys = reachableKeys(history.states, FULL_QUALITY.renderer);
+  const expected = new Set<string>();
+  for (const state of history.states) {
+    for (const fraction of FRACTIONS)
+      for (const effects of EFFECT_MODES)
+        for (let frame = 0; frame < 24; frame++)
+          expected.add(frameKey(state, frame, { ...FULL_QUALITY, fraction, effects }));
+  }
+  expect(keys).toEqual(expected);
+});
+
+test("an undone state stays reachable until another edit takes its place", () => {
+  const edited = commitEdit(start, exposure(2));
+  const lost = frameKey(currentDocument(edited), 3, FULL_QUALITY);
+  const undone = undo(edited);
+  expect(reachableKeys(undone.states, FULL_QUALITY.renderer).has(lost)).toBe(true);
+  const replaced = commitEdit(undone, exposure(3));
+  expect(reachableKeys(replaced.states, FULL_QUALITY.renderer).has(lost)).toBe(false);
+});

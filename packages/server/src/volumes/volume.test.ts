@@ -1,0 +1,242 @@
+import { readdir, readFile, truncate, utimes, writeFile } from "node:fs/promises";
+import path from "node:path";
+import { crc32 } from "node:zlib";
+import { RECENT_MS } from "@kinetocache/core";
+import fc from "fast-check";
+import { keyOf, TestServer, withFolder } from "../../../../testing/server";
+import { allocatedBytes, nameOf, parseName } from "./frameFile";
+import { Volume } from "./volume";
+
+const MIB = 2 ** 20;
+const content = (n: number, size = 5000) =>
+  new Uint8Array(
+    Buffer.alloc(
+      size,
+      Uint8Array.from({ length: 251 }, (_, i) => (i * 7 + n) & 255),
+    ),
+  );
+
+async function withServer(use: (server: TestServer) => Promise<void>): Promise<void> {
+  await withFolder(async (folder) => {
+    const server = await TestServer.start(folder);
+    try {
+      await use(server);
+    } finally {
+      await server.close();
+    }
+  });
+}
+
+const frameFiles = async ({ data }: TestServer, owner = "night-roost") =>
+  (await readdir(path.join(data, "volume/frames", owner))).map((name) => path.join(data, "volume/frames", owner, name));
+const bytesOf = async (response: Response) => new Uint8Array(await response.arrayBuffer());
+
+test("names say all and are read back", () => {
+  fc.assert(
+    fc.property(
+      fc.integer({ min: 0, max: 0xffffffff }),
+      fc.integer({ min: 0, max: 999_999_999 }),
+      fc.constantFrom("pam", "qoi", "exr"),
+      (crc, costMs, format) => {
+        const name = { key: keyOf(crc), crc, costMs, format: format as "pam" };
+        expect(parseName(nameOf(name))).toEqual(name);
+      },
+    ),
+  );
+  for (const name of [
+    "x.pam",
+    `${keyOf(1)}.pam`,
+    `../${nameOf({ key: keyOf(1), crc: 1, costMs: 1, format: "pam" })}`,
+    `${keyOf(1)}-00000001-5.exe`,
+  ]) {
+    expect(parseName(name)).toBeUndefined();
+  }
+});
+
+test("a stored frame is a plain file in its format, and comes back byte for byte", () =>
+  withServer(async (server) => {
+    expect((await server.store(keyOf(1), content(1))).status).toBe(204);
+    const [file] = await frameFiles(server);
+    expect(path.basename(file!)).toBe(nameOf({ key: keyOf(1), crc: crc32(content(1)), costMs: 80, format: "pam" }));
+    expect(new Uint8Array(await readFile(file!))).toEqual(content(1));
+    const response = await server.ask(`/api/volume/frames/${keyOf(1)}`);
+    expect(response.headers.get("x-frame-format")).toBe("pam");
+    expect(await bytesOf(response)).toEqual(content(1));
+    expect(await server.json("/api/volume")).toMatchObject({ frames: 1, bytes: 8192, holdingBytes: 0 });
+  }));
+
+test("a truncated or altered file is noticed, removed and never sent", () =>
+  withServer(async (server) => {
+    await server.store(keyOf(1), content(1));
+    await server.store(keyOf(2), content(2));
+    const files = await frameFiles(server);
+    await truncate(
+      files.find((file) => file.includes(keyOf(1)))!,
+      4000,
+    );
+    const altered = content(2);
+    altered[2500]! ^= 1;
+    await writeFile(
+      files.find((file) => file.includes(keyOf(2)))!,
+      altered,
+    );
+    for (const n of [1, 2])
+      expect(await server.refusal(`/api/volume/frames/${keyOf(n)}`)).toMatchObject({ status: 404, title: "damaged" });
+    expect(await frameFiles(server)).toEqual([]);
+    expect(await server.refusal(`/api/volume/frames/${keyOf(1)}`)).toMatchObject({ status: 404, title: "not-held" });
+    expect(await server.json("/api/volume")).toMatchObject({ frames: 0, bytes: 0 });
+  }));
+
+test("the index is rebuilt from the folder after a restart, and what is no frame is left alone", () =>
+  withFolder(async (folder) => {
+    const first = await TestServer.start(folder);
+    for (let n = 0; n < 5; n++) await first.store(keyOf(n), content(n), { costMs: 10 * n });
+    await writeFile(path.join(folder, "volume/frames/night-roost/notes.txt"), "mine");
+    await first.close();
+    await writeFile(path.join(folder, "volume/temporary/77"), "half a frame");
+    const second = await TestServer.start(folder);
+    expect((await second.json<[string, number][]>("/api/volume/keys")).sort()).toEqual(
+      [0, 1, 2, 3, 4].map((n) => [keyOf(n), 10 * n]),
+    );
+    expect(await bytesOf(await second.ask(`/api/volume/frames/${keyOf(3)}`))).toEqual(content(3));
+    expect(await readdir(path.join(folder, "volume/temporary"))).toEqual([]);
+    expect(await readFile(path.join(folder, "volume/frames/night-roost/notes.txt"), "utf8")).toBe("mine");
+    await second.close();
+  }));
+
+test("damaged settings are put aside, and the rest goes on", () =>
+  withFolder(async (folder) => {
+    const first = await TestServer.start(folder);
+    await first.ask("/api/volume", {
+      method: "PUT",
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify({ capBytes: 64 * MIB }),
+    });
+    await first.close();
+    const again = await TestServer.start(folder);
+    expect(await again.json("/api/volume")).toMatchObject({ capBytes: 64 * MIB });
+    await again.close();
+    await writeFile(path.join(folder, "volume/settings.json"), '{"capBytes": -');
+    const warn = jest.spyOn(console, "warn").mockImplementation(() => undefined);
+    const third = await TestServer.start(folder);
+    expect(await third.json("/api/volume")).toMatchObject({ capBytes: 20 * 2 ** 30 });
+    expect(warn).toHaveBeenCalledWith(expect.stringMatching(/settings\.json is damaged/));
+    warn.mockRestore();
+    await third.close();
+  }));
+
+test("a second process is told that the volume is in use; one left behind by a crash is taken over", () =>
+  withFolder(async (folder) => {
+    const volume = await Volume.open(folder);
+    await volume.close();
+    await writeFile(path.join(folder, "owner"), String(process.ppid));
+    await expect(Volume.open(folder)).rejects.toThrow(
+      `is in use by process ${process.ppid}; stop it or choose another folder`,
+    );
+    await writeFile(path.join(folder, "owner"), "999999999");
+    await (await Volume.open(folder)).close();
+  }));
+
+describe("the cap", () => {
+  const setCap = (server: TestServer, capBytes: number) =>
+    server.ask("/api/volume", {
+      method: "PUT",
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify({ capBytes }),
+    });
+  const state = (server: TestServer) => server.json<{ bytes: number; frames: number }>("/api/volume");
+
+  test("frames used long ago make room; frames in use do not, and the newcomer is refused", () =>
+    withServer(async (server) => {
+      await setCap(server, 16 * MIB);
+      for (let n = 0; n < 4; n++) await server.store(keyOf(n), content(n, 4 * MIB));
+      expect((await state(server)).frames).toBe(4);
+      expect(await (await server.store(keyOf(9), content(9, 4 * MIB))).json()).toMatchObject({
+        status: 507,
+        title: "cap-reached",
+      });
+      await server.close();
+      const old = (Date.now() - 2 * RECENT_MS) / 1000;
+      for (const file of await frameFiles(server)) if (file.includes(keyOf(2))) await utimes(file, old, old);
+      const again = await TestServer.start(server.data);
+      expect((await again.store(keyOf(9), content(9, 4 * MIB))).status).toBe(204);
+      expect((await again.json<[string, number][]>("/api/volume/keys")).map(([key]) => key).sort()).toEqual(
+        [0, 1, 3, 9].map(keyOf),
+      );
+      await again.close();
+    }));
+
+  test("it holds while many frames are written at once", () =>
+    withServer(async (server) => {
+      await setCap(server, 16 * MIB);
+      const statuses = (
+        await Promise.all(Array.from({ length: 24 }, (_, n) => server.store(keyOf(n), content(n, 2 * MIB))))
+      ).map((response) => response.status);
+      expect(statuses.filter((status) => status === 204).length).toBeGreaterThan(0);
+      expect(statuses.every((status) => status === 204 || status === 507)).toBe(true);
+      const onDisk = (
+        await Promise.all((await frameFiles(server)).map(async (file) => allocatedBytes((await readFile(file)).length)))
+      ).reduce((a, b) => a + b, 0);
+      expect(onDisk).toBeLessThanOrEqual(16 * MIB);
+      expect((await state(server)).bytes).toBe(onDisk);
+    }));
+
+  test("a lower cap takes effect at once, the least recently used going first", () =>
+    withServer(async (server) => {
+      for (let n = 0; n < 6; n++) await server.store(keyOf(n), content(n, 4 * MIB));
+      await server.ask(`/api/volume/frames/${keyOf(0)}`);
+      expect((await setCap(server, 16 * MIB)).status).toBe(200);
+      expect((await server.json<[string, number][]>("/api/volume/keys")).map(([key]) => key).sort()).toEqual(
+        [0, 3, 4, 5].map(keyOf),
+      );
+    }));
+
+  test("absurd caps are refused with what would be right", () =>
+    withServer(async (server) => {
+      for (const capBytes of [-1, 0, 1.5, "lots", null]) {
+        const body = JSON.stringify({ capBytes });
+        const answer = await server.refusal("/api/volume", {
+          method: "PUT",
+          headers: { "content-type": "application/json" },
+          body,
+        });
+        expect(answer).toMatchObject({ status: 400, title: "invalid", detail: expect.stringMatching(/capBytes/) });
+      }
+      expect(
+        await server.refusal("/api/volume", {
+          method: "PUT",
+          headers: { "content-type": "application/json" },
+          body: "{",
+        }),
+      ).toMatchObject({ status: 400 });
+    }));
+});
+
+test("hostile paths and queries change nothing", () =>
+  withServer(async (server) => {
+    const put = (target: string) => server.refusal(target, { method: "PUT", body: content(1) as BodyInit });
+    expect(await put("/api/volume/frames/..%2f..%2fetc?owner=a&format=pam&costMs=1")).toMatchObject({
+      status: 400,
+      detail: expect.stringMatching(/32 hexadecimal digits/),
+    });
+    for (const query of [
+      "owner=..&format=pam&costMs=1",
+      "owner=a%2fb&format=pam&costMs=1",
+      "owner=a&format=exe&costMs=1",
+      "owner=a&format=pam&costMs=NaN",
+      "owner=a&format=pam",
+    ]) {
+      expect(await put(`/api/volume/frames/${keyOf(1)}?${query}`)).toMatchObject({ status: 400, title: "invalid" });
+    }
+    expect(await server.json("/api/volume/keys")).toEqual([]);
+    expect(await readdir(path.join(server.data, "volume/frames"))).toEqual([]);
+  }));
+
+test("two tabs that store the same frame at once leave one intact file", () =>
+  withServer(async (server) => {
+    const statuses = await Promise.all(Array.from({ length: 6 }, () => server.store(keyOf(5), content(5, MIB))));
+    expect(statuses.every((response) => response.status === 204)).toBe(true);
+    expect(await frameFiles(server)).toHaveLength(1);
+    expect(Buffer.compare(await bytesOf(await server.ask(`/api/volume/frames/${keyOf(5)}`)), content(5, MIB))).toBe(0);
+    expect(await server.json("/api/volume")).toMatchObject({ frames: 1, bytes: MIB });
+  }));

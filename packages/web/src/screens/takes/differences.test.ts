@@ -1,0 +1,55 @@
+import type { StoredTake } from "../../data/database";
+import { differences } from "./differences";
+
+const take = (change: Partial<StoredTake> = {}): StoredTake => ({
+  id: 1,
+  startedAtMs: 0,
+  document: { id: "night", name: "Night Roost", width: 1920, height: 1080 },
+  budgetMs: 41.7,
+  range: { in: 0, out: 240 },
+  settings: {
+    fraction: 0.5,
+    effects: "All",
+    memoryBudgetBytes: 2 ** 28,
+    parallel: 2,
+    window: { before: 24, after: 96 },
+    background: "Idle",
+    idleDelayMs: 3000,
+    pacing: "keep time",
+    sharpenWhenParked: true,
+    loop: true,
+  },
+  depth: "8-bit",
+  frames: [],
+  summary: {
+    frames: 0,
+    onTimeShare: 0,
+    reachedRate: 0,
+    late: 0,
+    skipped: 0,
+    longestStallMs: 0,
+    hits: { memory: 0, disk: 0, rendered: 0, skipped: 0 },
+    bytesRead: 0,
+  },
+  layerMs: [],
+  heldAtStart: { memory: 0, disk: 0 },
+  ...change,
+});
+
+test("two takes under the same settings differ in nothing", () => {
+  expect(differences(take(), take({ id: 2, startedAtMs: 99 }))).toEqual([]);
+});
+
+test("what differs is named with both values, in words", () => {
+  const before = take();
+  const after = take({
+    settings: { ...before.settings, memoryBudgetBytes: 2 ** 30, fraction: 0.25 },
+    heldAtStart: { memory: 240, disk: 12 },
+  });
+  expect(differences(before, after)).toEqual([
+    { label: "In memory at the start", before: "0 of 240 frames", after: "240 of 240 frames" },
+    { label: "On disk at the start", before: "0 of 240 frames", after: "12 of 240 frames" },
+    { label: "Memory budget", before: "256 MB", after: "1.00 GB" },
+    { label: "Preview size", before: "50 %", after: "25 %" },
+  ]);
+});

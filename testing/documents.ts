@@ -1,0 +1,74 @@
+import { readFileSync } from "node:fs";
+import path from "node:path";
+import {
+  DOCUMENT_FORMAT,
+  DOCUMENT_VERSION,
+  EFFECTS,
+  SOURCES,
+  type Document,
+  type EffectKind,
+  type Layer,
+  type Parameters,
+  type ParameterValues,
+  type SourceKind,
+} from "@kinetocache/core";
+
+function defaults(specs: Parameters): ParameterValues {
+  return Object.fromEntries(
+    Object.entries(specs).map(([name, spec]) => [name, "default" in spec ? spec.default : "none"]),
+  );
+}
+
+/** A layer over all of 24 frames with a source's default values. */
+export function layer(id: string, kind: SourceKind, values: ParameterValues = {}, change: Partial<Layer> = {}): Layer {
+  return {
+    id,
+    name: id,
+    enabled: true,
+    solo: false,
+    range: { in: 0, out: 24 },
+    source: { kind, parameters: { ...defaults(SOURCES[kind].parameters), ...values } },
+    transform: { x: 0, y: 0, anchorX: 0, anchorY: 0, scale: 1, rotation: 0 },
+    opacity: 1,
+    blend: "normal",
+    effects: [],
+    ...change,
+  };
+}
+
+export function effect(kind: EffectKind, values: ParameterValues = {}): Layer["effects"][number] {
+  return {
+    id: kind.toLowerCase(),
+    kind,
+    enabled: true,
+    parameters: { ...defaults(EFFECTS[kind].parameters), ...values },
+  };
+}
+
+/** A document of one composition, 64 × 36, 24 frames at 24 frames per second. */
+export function document(layers: readonly Layer[], change: Partial<Document> = {}): Document {
+  const composition = {
+    id: "main",
+    name: "Main",
+    width: 64,
+    height: 36,
+    rate: { numerator: 24, denominator: 1 },
+    duration: 24,
+    layers,
+  };
+  return {
+    format: DOCUMENT_FORMAT,
+    version: DOCUMENT_VERSION,
+    id: "main",
+    depth: "8-bit",
+    main: "main",
+    compositions: { main: composition },
+    assets: {},
+    ...change,
+  };
+}
+
+/** The text of a composition of the demo. */
+export function demoText(id: string): string {
+  return readFileSync(path.join(process.cwd(), "demo/compositions", `${id}.json`), "utf8");
+}

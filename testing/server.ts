@@ -1,0 +1,72 @@
+import { mkdtemp, rm } from "node:fs/promises";
+import { request } from "node:http";
+import { tmpdir } from "node:os";
+import path from "node:path";
+import { startServer, type RunningServer } from "@kinetocache/server";
+
+/** A folder that is removed with everything in it when `use` ends. */
+export async function withFolder<T>(use: (folder: string) => Promise<T>): Promise<T> {
+  const folder = await mkdtemp(path.join(tmpdir(), "kinetocache-test-"));
+  try {
+    return await use(folder);
+  } finally {
+    await rm(folder, { recursive: true, force: true });
+  }
+}
+
+/** A running server on a free port that is asked as its own pages ask it. */
+export class TestServer {
+  private constructor(
+    readonly server: RunningServer,
+    readonly data: string,
+  ) {}
+
+  static async start(data: string): Promise<TestServer> {
+    return new TestServer(await startServer({ data, port: 0 }), data);
+  }
+
+  close(): Promise<void> {
+    return this.server.close();
+  }
+
+  ask(target: string, init: RequestInit = {}): Promise<Response> {
+    const headers = new Headers(init.headers);
+    if (!headers.has("origin")) headers.set("origin", this.server.address);
+    return fetch(this.server.address + target, { ...init, headers });
+  }
+
+  async json<T>(target: string, init?: RequestInit): Promise<T> {
+    return (await (await this.ask(target, init)).json()) as T;
+  }
+
+  /** Status and problem code of a refused request. */
+  async refusal(target: string, init?: RequestInit): Promise<{ status: number; title: string; detail: string }> {
+    const response = await this.ask(target, init);
+    expect(response.headers.get("content-type")).toMatch("application/problem+json");
+    return (await response.json()) as { status: number; title: string; detail: string };
+  }
+
+  store(key: string, content: Uint8Array, { owner = "night-roost", costMs = 80 } = {}): Promise<Response> {
+    return this.ask(`/api/volume/frames/${key}?owner=${owner}&format=pam&costMs=${costMs}`, {
+      method: "PUT",
+      body: content as BodyInit,
+    });
+  }
+
+  /** A request with headers that `fetch` would not send. @returns the status */
+  raw(target: string, headers: Record<string, string>, method = "GET"): Promise<number> {
+    return new Promise((resolve, reject) => {
+      request(this.server.address + target, { method, headers }, (response) => {
+        response.resume();
+        resolve(response.statusCode!);
+      })
+        .on("error", reject)
+        .end();
+    });
+  }
+}
+
+/** The n-th of as many keys as a test likes. */
+export function keyOf(n: number): string {
+  return n.toString(16).padStart(32, "0");
+}
