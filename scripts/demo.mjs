@@ -1,0 +1,13 @@
+// Builds what needs building and starts the application with the demo compositions.
+import { spawn } from "node:child_process";
+import { build, installPackages } from "./prepare.mjs";
+
+installPackages();
+build();
+const server = spawn(
+  process.execPath,
+  ["--import", "tsx", "packages/server/src/main.ts", "--data", ".data/demo", ...process.argv.slice(2)],
+  { stdio: "inherit" },
+);
+for (const signal of ["SIGINT", "SIGTERM"]) process.on(signal, () => server.kill(signal));
+server.on("exit", (code) => process.exit(code ?? 1));

@@ -1,0 +1,50 @@
+import { spawnSync } from "node:child_process";
+import { existsSync, readdirSync, statSync } from "node:fs";
+import path from "node:path";
+
+/** Runs a command with its output on standard error. @throws Error when it fails */
+export function run(command, args, options = {}) {
+  const { status, error } = spawnSync(command, args, { stdio: ["ignore", 2, 2], ...options });
+  if (error) throw error;
+  if (status !== 0) throw new Error(`${command} ${args.join(" ")} ended with ${status}`);
+}
+
+function newest(folder) {
+  let latest = 0;
+  for (const entry of readdirSync(folder, { withFileTypes: true })) {
+    if (["node_modules", "dist", "build"].includes(entry.name)) continue;
+    const full = path.join(folder, entry.name);
+    latest = Math.max(latest, entry.isDirectory() ? newest(full) : statSync(full).mtimeMs);
+  }
+  return latest;
+}
+
+/** Installs the npm packages where they are missing or older than the lock file. */
+export function installPackages() {
+  const installed = "node_modules/.package-lock.json";
+  if (existsSync(installed) && statSync(installed).mtimeMs >= statSync("package-lock.json").mtimeMs) return;
+  console.log("Installing npm packages …");
+  run("npm", ["ci", "--no-audit", "--no-fund"]);
+}
+
+/** Builds kernels and interface where a source is newer than what was built. */
+export function build() {
+  const built = "packages/web/dist/index.html";
+  const sources = Math.max(...["packages", "demo"].map(newest), statSync("package-lock.json").mtimeMs);
+  if (existsSync(built) && existsSync("packages/kernels/build/kernels.wasm") && statSync(built).mtimeMs >= sources) return;
+  console.log("Building …");
+  run("npm", ["run", "build", "--silent"]);
+}
+
+/** Debian's Chromium, installed through apt where it is missing and that is possible. */
+export function installChromium() {
+  const chromium = process.env.CHROMIUM ?? "/usr/bin/chromium";
+  if (existsSync(chromium)) return;
+  if (process.getuid?.() !== 0 || !existsSync("/usr/bin/apt-get")) {
+    throw new Error(`The interface tests need ${chromium}: install the package chromium, or name another with CHROMIUM=…`);
+  }
+  console.log("Installing Chromium …");
+  const env = { ...process.env, DEBIAN_FRONTEND: "noninteractive" };
+  run("apt-get", ["update", "-q"], { env });
+  run("apt-get", ["install", "-q", "-y", "--no-install-recommends", "chromium"], { env });
+}
