@@ -74,7 +74,10 @@ export async function openPreview(page: Page, { url }: Application): Promise<voi
 
 export async function chooseComposition(page: Page, name: string): Promise<void> {
   await page.getByRole("button", { name: /choose another/ }).click();
-  await page.getByRole("button", { name: new RegExp(`^${name}`) }).last().click();
+  await page
+    .getByRole("button", { name: new RegExp(`^${name}`) })
+    .last()
+    .click();
   await expect(page.getByRole("button", { name: `Composition ${name}; choose another` })).toBeVisible();
 }
 

@@ -29,7 +29,9 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
     const slider = page.getByRole("slider", { name: "Memory budget" });
     const says = page.locator("output[for=memory-budget]");
     await expect(says).toHaveText("129 frames = 5.4 s");
-    await expect(page.locator(".panel")).toContainText(/1\.98 MB a frame at 50 %, 8-bit · [\d.]+ GB installed, [\d.]+ GB available/);
+    await expect(page.locator(".panel")).toContainText(
+      /1\.98 MB a frame at 50 %, 8-bit · [\d.]+ GB installed, [\d.]+ GB available/,
+    );
     const box = (await slider.boundingBox())!;
     await page.mouse.move(box.x + 12, box.y + box.height / 2);
     await page.mouse.down();
@@ -64,7 +66,10 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
     }).toPass({ timeout: 60_000 });
     await page.getByRole("link", { name: "Takes" }).click();
     for (const take of [takes, 1]) await page.getByRole("checkbox", { name: `Compare take ${take}` }).setChecked(true);
-    const [first, second] = [page.getByRole("region", { name: "Take 1" }), page.getByRole("region", { name: `Take ${takes}` })];
+    const [first, second] = [
+      page.getByRole("region", { name: "Take 1" }),
+      page.getByRole("region", { name: `Take ${takes}` }),
+    ];
     await expect(first).toContainText(/\d+ % on time/);
     await expect(first).toContainText("Where the time went");
     await expect(second).toContainText("Real time");
@@ -91,7 +96,9 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
 
   await test.step("after a reload and a restart of the server it plays from disk what was rendered before", async () => {
     await page.locator("#order-stacking + label").click();
-    await expect(async () => expect((await application.frameFiles("night-roost")).length).toBeGreaterThanOrEqual(240)).toPass();
+    await expect(async () =>
+      expect((await application.frameFiles("night-roost")).length).toBeGreaterThanOrEqual(240),
+    ).toPass();
     await application.stop();
     await application.start();
     await page.reload();
@@ -99,7 +106,8 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
     await measureTake(page);
     await page.getByRole("link", { name: "Takes" }).click();
     const take = page.getByRole("region", { name: /^Take \d+$/ }).last();
-    const count = async (what: string) => Number.parseInt(await take.locator("dt", { hasText: what }).locator("+ dd").innerText(), 10);
+    const count = async (what: string) =>
+      Number.parseInt(await take.locator("dt", { hasText: what }).locator("+ dd").innerText(), 10);
     expect(await count("From disk")).toBeGreaterThan(120);
     expect(await count("Rendered")).toBeLessThan(20);
   });
@@ -145,11 +153,20 @@ async function picture(page: Page): Promise<Buffer> {
 
 /** A short name for a picture: equal pictures have equal names. */
 async function pictureHash(page: Page): Promise<string> {
-  return createHash("sha1").update(await sharp(await picture(page)).raw().toBuffer()).digest("hex");
+  return createHash("sha1")
+    .update(
+      await sharp(await picture(page))
+        .raw()
+        .toBuffer(),
+    )
+    .digest("hex");
 }
 
 /** How many colours the picture has when it is made small: a blank one has one. */
 async function pictureColours(page: Page): Promise<number> {
-  const small = sharp(await picture(page)).resize(64, 36).ensureAlpha().raw();
+  const small = sharp(await picture(page))
+    .resize(64, 36)
+    .ensureAlpha()
+    .raw();
   return new Set(new Uint32Array(new Uint8Array(await small.toBuffer()).buffer)).size;
 }

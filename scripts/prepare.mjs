@@ -31,7 +31,8 @@ export function installPackages() {
 export function build() {
   const built = "packages/web/dist/index.html";
   const sources = Math.max(...["packages", "demo"].map(newest), statSync("package-lock.json").mtimeMs);
-  if (existsSync(built) && existsSync("packages/kernels/build/kernels.wasm") && statSync(built).mtimeMs >= sources) return;
+  if (existsSync(built) && existsSync("packages/kernels/build/kernels.wasm") && statSync(built).mtimeMs >= sources)
+    return;
   console.log("Building …");
   run("npm", ["run", "build", "--silent"]);
 }
@@ -41,7 +42,9 @@ export function installChromium() {
   const chromium = process.env.CHROMIUM ?? "/usr/bin/chromium";
   if (existsSync(chromium)) return;
   if (process.getuid?.() !== 0 || !existsSync("/usr/bin/apt-get")) {
-    throw new Error(`The interface tests need ${chromium}: install the package chromium, or name another with CHROMIUM=…`);
+    throw new Error(
+      `The interface tests need ${chromium}: install the package chromium, or name another with CHROMIUM=…`,
+    );
   }
   console.log("Installing Chromium …");
   const env = { ...process.env, DEBIAN_FRONTEND: "noninteractive" };

@@ -42,7 +42,14 @@ function tests(name, command, args, report, read) {
 mkdirSync("test-results", { recursive: true });
 check("format", "prettier", ["--check", "--log-level", "warn", "."]);
 check("lint", "eslint", ["."]);
-for (const project of ["packages/kernels", "packages/core", "packages/server", "packages/web", "packages/web/tsconfig.worker.json", "."]) {
+for (const project of [
+  "packages/kernels",
+  "packages/core",
+  "packages/server",
+  "packages/web",
+  "packages/web/tsconfig.worker.json",
+  ".",
+]) {
   check(`types of ${project}`, "tsc", ["-p", project]);
 }
 check("dead code", "knip", []);

@@ -1,21 +1,19 @@
 import fc from "fast-check";
 import { isMoving, valueAt, type Ease, type Keyframe } from "./animation";
 
-const keyframes = fc
-  .uniqueArray(fc.integer({ min: -100, max: 500 }), { minLength: 1, maxLength: 6 })
-  .chain((frames) =>
-    fc.tuple(
-      ...[...frames]
-        .sort((a, b) => a - b)
-        .map((frame) =>
-          fc.record({
-            frame: fc.constant(frame),
-            value: fc.integer({ min: -1000, max: 1000 }),
-            ease: fc.constantFrom<Ease>("linear", "smooth", "hold"),
-          }),
-        ),
-    ),
-  ) as fc.Arbitrary<Keyframe[]>;
+const keyframes = fc.uniqueArray(fc.integer({ min: -100, max: 500 }), { minLength: 1, maxLength: 6 }).chain((frames) =>
+  fc.tuple(
+    ...[...frames]
+      .sort((a, b) => a - b)
+      .map((frame) =>
+        fc.record({
+          frame: fc.constant(frame),
+          value: fc.integer({ min: -1000, max: 1000 }),
+          ease: fc.constantFrom<Ease>("linear", "smooth", "hold"),
+        }),
+      ),
+  ),
+) as fc.Arbitrary<Keyframe[]>;
 
 test("a keyframe's own frame has its value, before the first and after the last nothing moves", () => {
   fc.assert(

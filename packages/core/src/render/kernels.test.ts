@@ -270,7 +270,9 @@ test("colour grade over its whole range", () => {
   ] as const) {
     const { gains, contrast, pivot, saturation } = values;
     const [r, g, b] = gains;
-    const actual = result(70, 41, (dst) => run.grade(dst, source.address, 70 * 41, r, g, b, contrast, pivot, saturation));
+    const actual = result(70, 41, (dst) =>
+      run.grade(dst, source.address, 70 * 41, r, g, b, contrast, pivot, saturation),
+    );
     const expected = effects.grade(source, values).data;
     for (let i = 0; i < expected.length; i++)
       expect(Math.abs(actual[i]! - expected[i]!)).toBeLessThan(1e-5 + 2e-5 * Math.abs(expected[i]!));

@@ -41,8 +41,18 @@ import type { Viewer } from "./viewer";
 interface EngineJob extends Job {
   readonly key: ContentKey;
   readonly keep: "memory" | "disk";
+  /** The document it was started for; another may be open when it ends. */
+  readonly document: Document;
+  readonly settings: RenderSettings;
   /** Asked to stop; its result is still used when it arrives and fits. */
   stopping: boolean;
+}
+
+interface Admittance {
+  readonly origin: Origin;
+  readonly keep: "memory" | "disk";
+  /** Document that the frame belongs to on disk. */
+  readonly owner: string;
 }
 
 interface Transport {
@@ -154,10 +164,11 @@ export class Engine {
         this.pause();
         break;
       case "seek":
-        this.pause();
-        this.playhead = clampFrame(command.frame, { in: 0, out: this.timeline.duration });
         if (command.scrubbing) this.lastScrubMs = now;
-        this.sharpFrame = undefined;
+        this.seek(command.frame);
+        break;
+      case "step":
+        this.seek(this.playhead + command.frames);
         break;
       case "range":
         this.range = command.range;
@@ -307,6 +318,13 @@ export class Engine {
     this.take = undefined;
   }
 
+  private seek(frame: FrameNumber): void {
+    this.pause();
+    this.playhead = clampFrame(frame, { in: 0, out: this.timeline.duration });
+    this.sharpFrame = undefined;
+    this.emit({ kind: "playhead", frame: this.playhead });
+  }
+
   private startTake(): void {
     if (!this.composition || !this.settings) return;
     this.computeKeys(Infinity);
@@ -348,11 +366,20 @@ export class Engine {
       return;
     }
     this.pumping = true;
-    do {
-      this.pumpAgain = false;
-      if (this.settings && this.document) this.step();
-    } while (this.pumpAgain);
-    this.pumping = false;
+    try {
+      do {
+        this.pumpAgain = false;
+        if (this.settings && this.document) this.step();
+      } while (this.pumpAgain);
+    } catch (error) {
+      // One step failed; the next message or timer takes the next one.
+      this.emit({
+        kind: "notice",
+        text: `The preview engine: ${error instanceof Error ? error.message : String(error)}`,
+      });
+    } finally {
+      this.pumping = false;
+    }
     this.setTimer();
     this.scheduleStatus();
   }
@@ -466,7 +493,7 @@ export class Engine {
       this.advance(step, now, true);
       this.take?.shown(step, frame, now, origin, this.budgetMs);
     }
-    this.emit({ kind: "playhead", frame, origin });
+    this.emit({ kind: "playhead", frame });
     this.pumpAgain = true;
   }
 
@@ -474,7 +501,7 @@ export class Engine {
     this.playhead = frame;
     this.advance(step, performance.now(), false);
     this.take?.skipped(step, frame, this.budgetMs);
-    this.emit({ kind: "playhead", frame, origin: "skipped" });
+    this.emit({ kind: "playhead", frame });
   }
 
   private advance(step: number, now: Milliseconds, shown: boolean): void {
@@ -497,18 +524,15 @@ export class Engine {
 
   private addJob(
     frame: FrameNumber,
-    kind: Job["kind"],
-    purpose: Purpose,
-    keep: "memory" | "disk",
-    key: ContentKey,
+    how: Pick<EngineJob, "kind" | "purpose" | "keep" | "key">,
+    settings = this.renderSettings,
   ): EngineJob {
     const job: EngineJob = {
+      ...how,
       id: this.nextJob++,
       frame,
-      kind,
-      purpose,
-      keep,
-      key,
+      document: this.document!,
+      settings,
       startedMs: performance.now(),
       stopping: false,
     };
@@ -521,7 +545,7 @@ export class Engine {
     if (purpose === "sharpen") {
       const settings = { ...this.renderSettings, fraction: 1 };
       const { key } = buildGraph(this.document!, frame, settings);
-      this.pool.render(this.addJob(frame, "render", purpose, keep, key).id, frame, settings);
+      this.submit(this.addJob(frame, { kind: "render", purpose, keep, key }, settings));
       return;
     }
     const key = this.keyOf(frame);
@@ -530,19 +554,28 @@ export class Engine {
       this.pumpAgain = true;
       return;
     }
-    for (const job of this.jobs.values()) if (job.key === key) return;
-    this.pool.render(this.addJob(frame, "render", purpose, keep, key).id, frame, this.renderSettings);
+    if (!this.isUnderWay(key)) this.submit(this.addJob(frame, { kind: "render", purpose, keep, key }));
+  }
+
+  private submit({ id, frame, settings }: EngineJob): void {
+    this.pool.render(id, frame, settings);
+  }
+
+  private isUnderWay(key: ContentKey): boolean {
+    for (const job of this.jobs.values()) if (job.key === key) return true;
+    return false;
   }
 
   private startFetch(frame: FrameNumber, purpose: Purpose): void {
     const key = this.keyOf(frame);
-    for (const job of this.jobs.values()) if (job.key === key) return;
-    const job = this.addJob(frame, "fetch", purpose, "memory", key);
+    if (this.isUnderWay(key)) return;
+    const job = this.addJob(frame, { kind: "fetch", purpose, keep: "memory", key });
     void this.disk.fetch(key).then((picture) => {
       this.jobs.delete(job.id);
       if (picture) {
         this.take?.read(picture.bytes);
-        this.admit(key, picture, this.costs.measuredMs(key) ?? this.costs.costs[frame] ?? 0, "disk");
+        const costMs = this.costs.measuredMs(key) ?? this.costs.costs[frame] ?? 0;
+        this.admit(key, picture, costMs, { origin: "disk", keep: "memory", owner: job.document.id });
       }
       this.pump();
     });
@@ -567,44 +600,31 @@ export class Engine {
     this.jobs.delete(outcome.job);
     if (job && outcome.kind === "rendered") this.accept(job, outcome);
     else if (job && outcome.kind === "failed") {
-      this.failed.add(job.frame);
+      if (job.document === this.document) this.failed.add(job.frame);
       this.emit({ kind: "notice", text: `Frame ${job.frame} could not be rendered: ${outcome.reason}` });
     }
     this.pump();
   }
 
   private accept(job: EngineJob, { key, width, height, pixels, ms, costs, warm }: Rendered): void {
-    const picture: HeldPicture = { width, height, depth: this.document!.depth, pixels: new Uint8Array(pixels) };
+    const { document, frame, settings } = job;
+    const picture: HeldPicture = { width, height, depth: document.depth, pixels: new Uint8Array(pixels) };
     if (job.purpose === "sharpen") {
-      const stillWanted =
-        !this.transport && job.frame === this.playhead && this.shownFrame === job.frame && !job.stopping;
-      if (!stillWanted) return;
+      const isOnShow = !this.transport && frame === this.playhead && this.shownFrame === frame;
+      if (!isOnShow || job.stopping || document !== this.document) return;
       this.viewer.show(picture);
-      this.sharpFrame = job.frame;
+      this.sharpFrame = frame;
       return;
     }
     this.rendered++;
-    if (warm)
-      this.costs.record(
-        key,
-        this.timeline.framesOf(key),
-        ms,
-        costs,
-        stillKeys(this.document!, job.frame, this.renderSettings),
-      );
+    if (warm) this.costs.record(key, this.timeline.framesOf(key), ms, costs, stillKeys(document, frame, settings));
     this.take?.rendered(costs);
-    // An edit came in between: the frame is good, but for another state than the job was started for.
-    const keep = key === job.key ? job.keep : "memory";
-    this.admit(key, picture, ms, "rendered", keep);
+    this.admit(key, picture, ms, { origin: "rendered", keep: job.keep, owner: document.id });
   }
 
-  private admit(
-    key: ContentKey,
-    picture: HeldPicture,
-    costMs: Milliseconds,
-    origin: Origin,
-    keep: "memory" | "disk" = "memory",
-  ): void {
+  /** Takes a finished frame into memory, or for the moment in hand, and passes new ones on to the disk. */
+  private admit(key: ContentKey, picture: HeldPicture, costMs: Milliseconds, how: Admittance): void {
+    const { origin, keep, owner } = how;
     this.timelineDirty = true;
     if (this.cache.has(key)) return;
     let admitted = false;
@@ -620,7 +640,7 @@ export class Engine {
     if (wantsDisk) {
       this.disk.enqueue({
         key,
-        owner: this.document!.id,
+        owner,
         costMs,
         picture: () => this.cache.peek(key) ?? this.inHand.get(key),
         settled: () => {

@@ -7,7 +7,6 @@ import type {
   FrameRange,
   Milliseconds,
   Mode,
-  Origin,
   Pacing,
   PlayheadWindow,
   RenderSettings,
@@ -43,6 +42,8 @@ export type Command =
   | { readonly kind: "play"; readonly speed: number }
   | { readonly kind: "pause" }
   | { readonly kind: "seek"; readonly frame: FrameNumber; readonly scrubbing: boolean }
+  /** Frames from where the playhead is when the command arrives. */
+  | { readonly kind: "step"; readonly frames: number }
   | { readonly kind: "range"; readonly range: FrameRange }
   | { readonly kind: "measureTake" }
   /** The user did something: filling waits anew. */
@@ -140,7 +141,7 @@ export interface MeasuredTake {
 export type EngineEvent =
   | { readonly kind: "status"; readonly status: Status }
   | { readonly kind: "timeline"; readonly data: TimelineData }
-  | { readonly kind: "playhead"; readonly frame: FrameNumber; readonly origin: Origin | undefined }
+  | { readonly kind: "playhead"; readonly frame: FrameNumber }
   | { readonly kind: "cacheChange"; readonly change: CacheChange }
   | { readonly kind: "take"; readonly take: MeasuredTake }
   /** Something went wrong that the user should know once. */

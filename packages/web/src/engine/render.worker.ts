@@ -59,7 +59,7 @@ function render({ renderer, kernels, init }: Ready, request: RenderRequest & { k
   }
 }
 
-self.onmessage = async ({ data: request }: MessageEvent<RenderRequest>) => {
+async function take(request: RenderRequest): Promise<void> {
   if (request.kind === "init") {
     ready = start(request);
     await ready;
@@ -71,4 +71,11 @@ self.onmessage = async ({ data: request }: MessageEvent<RenderRequest>) => {
     document = request.document;
     context.renderer.setAssets(document.assets);
   } else render(context, request);
+}
+
+self.onmessage = ({ data: request }: MessageEvent<RenderRequest>) => {
+  take(request).catch((error: unknown) => {
+    // A worker that could not start says so with each job, so that no job waits for it forever.
+    if (request.kind === "render") reply({ kind: "failed", job: request.job, reason: String(error) });
+  });
 };

@@ -46,7 +46,7 @@ function Slider({ id, label, unit, value, min, max, step, onChange }: SliderProp
         min={min}
         max={max}
         step={step}
-        onChange={(typed) => typed !== value && onChange(typed)}
+        onChange={onChange}
       />
       <Form.Range
         aria-label={`${label}, slider`}

@@ -8,12 +8,12 @@ import {
 } from "@kinetocache/core";
 import { useState } from "react";
 import Form from "react-bootstrap/Form";
-import InputGroup from "react-bootstrap/InputGroup";
 import { useEngine } from "../../data/engineStore";
 import { useMachine } from "../../data/server";
 import { SMALLEST_BUDGET } from "../../data/settings";
 import { useWorkspace } from "../../data/workspace";
 import { bytesText, fractionText } from "../../parts/format";
+import { NumberField } from "../../parts/NumberField";
 
 const GIB = 2 ** 30;
 const STEP = 64 * 2 ** 20;
@@ -68,19 +68,16 @@ export function MemorySlider() {
           onKeyUp={() => dragged !== undefined && apply(dragged)}
           onBlur={() => dragged !== undefined && apply(dragged)}
         />
-        <InputGroup size="sm" className="typed">
-          <Form.Control
-            type="number"
-            aria-label="Memory budget in gigabytes"
-            min={0.1}
-            step={0.1}
-            key={budget}
-            defaultValue={(budget / GIB).toFixed(2)}
-            onBlur={(event) => Number(event.target.value) > 0 && apply(Number(event.target.value) * GIB)}
-            onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-          />
-          <InputGroup.Text>GB</InputGroup.Text>
-        </InputGroup>
+        <NumberField
+          label="Memory budget in gigabytes"
+          value={budget / GIB}
+          decimals={2}
+          min={SMALLEST_BUDGET / GIB}
+          max={top / GIB}
+          step={0.1}
+          unit="GB"
+          onChange={(value) => apply(value * GIB)}
+        />
       </div>
       <p className="control-note">
         {bytesText(bytes)} a frame at {fractionText(settings.fraction)}, {document.depth}

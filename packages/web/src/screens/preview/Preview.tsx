@@ -30,7 +30,7 @@ function usePreviewShortcuts(): readonly Shortcut[] {
     const faster = Math.sign(speed()) === direction ? Math.min(FASTEST, Math.abs(speed()) * 2) : 1;
     send({ kind: "play", speed: direction * faster });
   };
-  const step = (frames: number) => seek(engineNow().playhead + frames);
+  const step = (frames: number) => send({ kind: "step", frames });
   const setIn = () => {
     const { playhead } = engineNow();
     setRange({ in: playhead, out: Math.max(range().out, playhead + 1) });

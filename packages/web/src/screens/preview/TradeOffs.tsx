@@ -1,10 +1,10 @@
 import { DEPTHS, EFFECT_MODES, FRACTIONS, scaledSize, type Depth, type EffectMode } from "@kinetocache/core";
 import Form from "react-bootstrap/Form";
-import InputGroup from "react-bootstrap/InputGroup";
 import ToggleButton from "react-bootstrap/ToggleButton";
 import ToggleButtonGroup from "react-bootstrap/ToggleButtonGroup";
 import { useWorkspace } from "../../data/workspace";
 import { fractionText } from "../../parts/format";
+import { NumberField } from "../../parts/NumberField";
 import { MemorySlider } from "./MemorySlider";
 
 interface ChoiceProps<T extends string | number> {
@@ -59,29 +59,13 @@ interface AmountProps {
   readonly onChange: (value: number) => void;
 }
 
-/** A typed number; what is not one, or out of range, goes back to what was. */
+/** A labelled number. */
 export function Amount({ id, label, unit, value, min, max, step = 1, onChange }: AmountProps) {
-  const apply = (text: string) => {
-    const typed = Number(text);
-    if (text.trim() !== "" && Number.isFinite(typed)) onChange(Math.max(min, Math.min(max, typed)));
-  };
   return (
-    <Form.Group className="amount" controlId={id}>
-      <Form.Label>{label}</Form.Label>
-      <InputGroup size="sm">
-        <Form.Control
-          type="number"
-          min={min}
-          max={max}
-          step={step}
-          key={value}
-          defaultValue={value}
-          onBlur={(event) => apply(event.target.value)}
-          onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-        />
-        {unit ? <InputGroup.Text>{unit}</InputGroup.Text> : null}
-      </InputGroup>
-    </Form.Group>
+    <div className="amount">
+      <Form.Label htmlFor={id}>{label}</Form.Label>
+      <NumberField id={id} value={value} min={min} max={max} step={step} unit={unit} onChange={onChange} />
+    </div>
   );
 }
 

@@ -2,7 +2,6 @@ import { isSweepable, type ItemGroup } from "@kinetocache/core";
 import { useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
-import InputGroup from "react-bootstrap/InputGroup";
 import Table from "react-bootstrap/Table";
 import { send } from "../../data/engineStore";
 import { useItemGroups } from "../../data/reach";
@@ -18,9 +17,13 @@ import {
 } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import { agoText, bytesText, durationText, framesText } from "../../parts/format";
+import { NumberField } from "../../parts/NumberField";
 import { ShortcutsSheet } from "../../parts/shortcuts";
 
 const GIB = 2 ** 30;
+// As the server accepts them.
+const SMALLEST_CAP = 16 * 2 ** 20;
+const LARGEST_CAP = 2 ** 50;
 
 const idOf = ({ owner, state }: ItemGroup) => `${owner}/${state}`;
 
@@ -74,22 +77,16 @@ function CapControl({ volume }: { readonly volume: VolumeState }) {
   return (
     <div className="cap-control">
       <Form.Label htmlFor="cap">Cap</Form.Label>
-      <InputGroup size="sm">
-        <Form.Control
-          id="cap"
-          type="number"
-          min={0.1}
-          step={0.5}
-          key={volume.capBytes}
-          defaultValue={Number((volume.capBytes / GIB).toFixed(2))}
-          onBlur={(event) => {
-            const capBytes = Math.round(Number(event.target.value) * GIB);
-            if (capBytes > 0 && Math.abs(capBytes - volume.capBytes) > 0.005 * GIB) void change({ capBytes });
-          }}
-          onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-        />
-        <InputGroup.Text>GB</InputGroup.Text>
-      </InputGroup>
+      <NumberField
+        id="cap"
+        value={volume.capBytes / GIB}
+        decimals={2}
+        min={SMALLEST_CAP / GIB}
+        max={LARGEST_CAP / GIB}
+        step={0.5}
+        unit="GB"
+        onChange={(value) => void change({ capBytes: Math.round(value * GIB) })}
+      />
       <Form.Check
         type="switch"
         id="packed"

@@ -1,0 +1,126 @@
+import { fork } from "node:child_process";
+import { mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import path from "node:path";
+import { chromium, type Browser, type Page } from "@playwright/test";
+import config from "../playwright.config";
+
+/** A take as the application stored it. */
+export interface StoredTake {
+  readonly summary: {
+    readonly frames: number;
+    readonly onTimeShare: number;
+    readonly reachedRate: number;
+    readonly skipped: number;
+    readonly late: number;
+    readonly hits: Readonly<Record<string, number>>;
+  };
+  readonly heldAtStart: { readonly memory: number; readonly disk: number };
+}
+
+/** The built application with its server and a browser, driven as a user drives it. */
+export class Driver {
+  private constructor(
+    readonly page: Page,
+    readonly url: string,
+    private readonly folder: string,
+  ) {}
+
+  static async with<T>(use: (driver: Driver) => Promise<T>): Promise<T> {
+    const folder = await mkdtemp(path.join(tmpdir(), "kinetocache-bench-"));
+    const server = fork("packages/server/src/main.ts", ["--data", folder, "--port", "0"], {
+      execArgv: ["--import", "tsx"],
+      silent: true,
+    });
+    let browser: Browser | undefined;
+    try {
+      const url = await new Promise<string>((resolve, reject) => {
+        server.stdout!.on("data", (data: Buffer) => {
+          const match = /at (http:\S+)/.exec(String(data));
+          if (match) resolve(match[1]!);
+        });
+        server.once("exit", (code) => reject(new Error(`The server ended with ${code}`)));
+      });
+      browser = await chromium.launch(config.use!.launchOptions);
+      const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+      page.setDefaultTimeout(180_000);
+      return await use(new Driver(page, url, folder));
+    } finally {
+      await browser?.close();
+      server.kill("SIGKILL");
+      await rm(folder, { recursive: true, force: true });
+    }
+  }
+
+  async open(): Promise<void> {
+    await this.page.goto(this.url);
+    await this.verdict("in memory");
+  }
+
+  async verdict(text: string): Promise<void> {
+    await this.page.waitForFunction(
+      (wanted) => document.querySelector<HTMLElement>(".verdict")?.innerText.includes(wanted),
+      text,
+    );
+  }
+
+  async type(label: string, value: string): Promise<void> {
+    const field = this.page.getByLabel(label, { exact: true });
+    await field.fill(value);
+    await field.press("Enter");
+  }
+
+  async choose(name: string, label: string): Promise<void> {
+    await this.page.locator(`[name=${name}] + label`, { hasText: label }).click();
+  }
+
+  /** Opens Night Roost at another rate, everything else unchanged. */
+  async openAtRate(framesPerSecond: number): Promise<void> {
+    const text = await readFile("demo/compositions/night-roost.json", "utf8");
+    const file = path.join(this.folder, "composition.json");
+    await writeFile(
+      file,
+      text
+        .replace('"numerator": 24', `"numerator": ${framesPerSecond}`)
+        .replaceAll("Night Roost", `Night Roost ${framesPerSecond}`),
+    );
+    await this.page.getByLabel("Composition file").setInputFiles(file);
+    await this.page.getByRole("button", { name: new RegExp(`Night Roost ${framesPerSecond};`) }).waitFor();
+  }
+
+  /** Gives memory and waits until all of the composition is in it. */
+  async fill(): Promise<void> {
+    await this.type("Memory budget in gigabytes", "1");
+    await this.type("Idle delay", "0");
+    await this.verdict("all 240 frames in memory");
+  }
+
+  async take(): Promise<StoredTake> {
+    const before = (await this.takes()).length;
+    await this.page.getByRole("button", { name: "Measure a take" }).click();
+    for (;;) {
+      const takes = await this.takes();
+      if (takes.length > before) return takes.at(-1)!;
+      await this.page.waitForFunction(
+        () => !document.querySelector<HTMLButtonElement>(".transport button:nth-of-type(2)")?.disabled,
+      );
+    }
+  }
+
+  private takes(): Promise<StoredTake[]> {
+    return this.page.evaluate(
+      () =>
+        new Promise<StoredTake[]>((resolve, reject) => {
+          const request = indexedDB.open("kinetocache");
+          request.onerror = () => reject(request.error!);
+          request.onsuccess = () => {
+            const all = request.result.transaction("takes").objectStore("takes").getAll();
+            all.onsuccess = () => {
+              request.result.close();
+              resolve(all.result as StoredTake[]);
+            };
+          };
+        }),
+    );
+  }
+}

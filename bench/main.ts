@@ -1,0 +1,35 @@
+import { parseArgs } from "node:util";
+import { cacheOverhead, loopHitShare } from "./cache";
+import { diskReadBack, diskWrite } from "./disk";
+import type { Measure, Measured } from "./figure";
+import { composite8LayersMs, gaussianBlurVsLibvips, glowMs, gradeMs } from "./kernels";
+import { bundleGzipBytes, firstPaintMs } from "./page";
+import { cachedPlayback, parallelEfficiency } from "./playback";
+
+const FIGURES: Readonly<Record<string, Measure>> = {
+  gaussianBlurVsLibvips,
+  composite8LayersMs,
+  gradeMs,
+  glowMs,
+  loopHitShare,
+  cacheOverhead,
+  cachedPlayback,
+  parallelEfficiency,
+  diskReadBack,
+  diskWrite,
+  firstPaintMs,
+  bundleGzipBytes,
+};
+
+const { only } = parseArgs({ options: { only: { type: "string" } } }).values;
+if (only !== undefined && !Object.hasOwn(FIGURES, only)) {
+  console.error(`There is no figure "${only}"; there are ${Object.keys(FIGURES).join(", ")}`);
+  process.exit(2);
+}
+
+const results: Record<string, Measured> = {};
+for (const name of only ? [only] : Object.keys(FIGURES)) {
+  console.error(`Measuring ${name} …`);
+  results[name] = await FIGURES[name]!();
+}
+console.log(JSON.stringify(results, null, 2));

@@ -1,0 +1,110 @@
+import { readFileSync } from "node:fs";
+import { createRequire } from "node:module";
+import type { Page } from "@playwright/test";
+import { chooseComposition, expect, measureTake, openPreview, test, verdict } from "./application";
+
+const axeSource = readFileSync(createRequire(`${process.cwd()}/package.json`).resolve("axe-core/axe.min.js"), "utf8");
+
+/** What axe finds on the present screen, in words. */
+async function violations(page: Page): Promise<string[]> {
+  await page.evaluate(axeSource);
+  return page.evaluate(async () => {
+    const { axe } = window as unknown as {
+      axe: {
+        run: () => Promise<{ violations: { id: string; nodes: { target: string[]; failureSummary: string }[] }[] }>;
+      };
+    };
+    const { violations } = await axe.run();
+    return violations.flatMap(({ id, nodes }) =>
+      nodes.map(({ target, failureSummary }) => `${id}: ${target.join(" ")}: ${failureSummary}`),
+    );
+  });
+}
+
+for (const theme of ["paper", "dim"] as const) {
+  test(`axe finds nothing on any screen in the ${theme} theme`, async ({ page, application }) => {
+    await page.emulateMedia({ colorScheme: theme === "dim" ? "dark" : "light", reducedMotion: "reduce" });
+    await openPreview(page, application);
+    await chooseComposition(page, "Ringing Station");
+    await measureTake(page);
+    expect(await page.evaluate(() => document.documentElement.dataset.theme)).toBe(theme);
+    expect(await violations(page)).toEqual([]);
+    await page.locator(".layer-name").first().click();
+    expect(await violations(page)).toEqual([]);
+    await page.getByRole("link", { name: "Takes" }).click();
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("on time");
+    expect(await violations(page)).toEqual([]);
+    await page.getByRole("link", { name: "Sweep" }).click();
+    await expect(page.getByRole("heading", { level: 1 })).toHaveText("Nothing is stale");
+    expect(await violations(page)).toEqual([]);
+    await page.keyboard.press("?");
+    await expect(page.getByRole("dialog")).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+  });
+}
+
+test("the transport works from the keyboard", async ({ page, application }) => {
+  await openPreview(page, application);
+  await chooseComposition(page, "Ringing Station");
+  const playhead = page.getByRole("slider", { name: "Playhead" });
+  const at = (frame: number) => expect(playhead).toHaveAttribute("aria-valuenow", String(frame));
+  await playhead.focus();
+  for (let n = 0; n < 5; n++) await page.keyboard.press("ArrowRight");
+  await at(5);
+  await page.keyboard.press("i");
+  for (let n = 0; n < 10; n++) await page.keyboard.press("ArrowRight");
+  await at(15);
+  await page.keyboard.press("o");
+  await expect(page.locator(".range-text")).toHaveText("in 5 – out 15");
+  await page.keyboard.press("Home");
+  await at(5);
+  await page.keyboard.press("End");
+  await at(15);
+  await page.keyboard.press("Space");
+  await expect(page.getByRole("button", { name: "Pause", exact: true })).toBeVisible();
+  await page.keyboard.press("k");
+  await expect(page.getByRole("button", { name: "Play", exact: true })).toBeVisible();
+  await page.keyboard.press("j");
+  await expect(page.getByRole("button", { name: "Pause", exact: true })).toBeVisible();
+  await page.keyboard.press("Space");
+  await page.getByRole("button", { name: "Whole length" }).press("Enter");
+  await expect(page.locator(".range-text")).toHaveText("in 0 – out 179");
+});
+
+test("sliders take arrow keys and typed values, undo and redo their keys", async ({ page, application }) => {
+  await openPreview(page, application);
+  const slider = page.getByRole("slider", { name: "Memory budget" });
+  await slider.focus();
+  await page.keyboard.press("ArrowRight");
+  await expect(page.locator(".gauge", { hasText: "Memory cache" })).toContainText("budget 320 MB");
+  await page.getByRole("button", { name: /^Reed line/ }).press("Enter");
+  await page.getByRole("slider", { name: "Warmth, slider" }).focus();
+  await page.keyboard.press("ArrowRight");
+  const warmth = page.getByLabel("Warmth", { exact: true });
+  await expect(warmth).toHaveValue("-17");
+  await page.keyboard.press("Control+z");
+  await expect(warmth).toHaveValue("-18");
+  await page.keyboard.press("Control+Shift+Z");
+  await expect(warmth).toHaveValue("-17");
+});
+
+test("absurd values are put right, not taken", async ({ page, application }) => {
+  await openPreview(page, application);
+  const field = page.getByLabel("Idle delay", { exact: true });
+  for (const [typed, becomes] of [
+    ["-5", "0"],
+    ["999999", "60"],
+    ["", "60"],
+  ] as const) {
+    await field.fill(typed);
+    await field.press("Enter");
+    await expect(field).toHaveValue(becomes);
+  }
+  await page.getByLabel("Memory budget in gigabytes").fill("100000");
+  await page.getByLabel("Memory budget in gigabytes").press("Enter");
+  await expect(page.locator(".control-warning")).toContainText("the system would start to swap");
+  await page.getByLabel("Memory budget in gigabytes").fill("0.0001");
+  await page.getByLabel("Memory budget in gigabytes").press("Enter");
+  await expect(page.locator(".control-warning")).toContainText("Less than the window around the playhead");
+  await expect(verdict(page)).toContainText("in memory");
+});
