@@ -1,5 +1,5 @@
 import { fork } from "node:child_process";
-import { mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
+import { mkdtemp, readdir, readFile, rm, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { chromium, type Browser, type Page } from "@playwright/test";
@@ -16,6 +16,16 @@ export interface StoredTake {
     readonly hits: Readonly<Record<string, number>>;
   };
   readonly heldAtStart: { readonly memory: number; readonly disk: number };
+}
+
+/** Whether a process was started, by however many steps, by this one. */
+async function isDescendant(pid: number): Promise<boolean> {
+  for (let current = pid; current > 1;) {
+    if (current === process.pid) return true;
+    const stat = await readFile(`/proc/${current}/stat`, "utf8").catch(() => "");
+    current = Number(stat.slice(stat.lastIndexOf(")") + 2).split(" ")[1] ?? 0);
+  }
+  return false;
 }
 
 /** The built application with its server and a browser, driven as a user drives it. */
@@ -64,6 +74,12 @@ export class Driver {
     );
   }
 
+  /** Frames in memory, by the sentence on Preview. */
+  async framesInMemory(): Promise<number> {
+    const text = await this.page.locator(".verdict").innerText();
+    return Number(/(\d+)(?: of \d+)? frames in memory/.exec(text)![1]);
+  }
+
   async type(label: string, value: string): Promise<void> {
     const field = this.page.getByLabel(label, { exact: true });
     await field.fill(value);
@@ -72,6 +88,18 @@ export class Driver {
 
   async choose(name: string, label: string): Promise<void> {
     await this.page.locator(`[name=${name}] + label`, { hasText: label }).click();
+  }
+
+  /** Memory of the browser's page processes that is really in use. */
+  async pageProcessBytes(): Promise<number> {
+    let bytes = 0;
+    for (const pid of (await readdir("/proc")).filter((name) => /^\d+$/.test(name))) {
+      const command = await readFile(`/proc/${pid}/cmdline`, "utf8").catch(() => "");
+      if (!command.includes("--type=renderer") || !(await isDescendant(Number(pid)))) continue;
+      const status = await readFile(`/proc/${pid}/status`, "utf8");
+      bytes += Number(/VmRSS:\s+(\d+) kB/.exec(status)?.[1] ?? 0) * 1024;
+    }
+    return bytes;
   }
 
   /** Opens Night Roost at another rate, everything else unchanged. */

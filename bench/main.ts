@@ -28,8 +28,16 @@ if (only !== undefined && !Object.hasOwn(FIGURES, only)) {
 }
 
 const results: Record<string, Measured> = {};
+let complete = true;
 for (const name of only ? [only] : Object.keys(FIGURES)) {
   console.error(`Measuring ${name} …`);
-  results[name] = await FIGURES[name]!();
+  try {
+    results[name] = await FIGURES[name]!();
+  } catch (error) {
+    // The other figures are still worth having.
+    console.error(`${name} could not be measured:`, error);
+    complete = false;
+  }
 }
 console.log(JSON.stringify(results, null, 2));
+process.exit(complete ? 0 : 1);

@@ -49,7 +49,6 @@ export class Application {
 }
 
 export const test = base.extend<{ application: Application }>({
-  // eslint-disable-next-line no-empty-pattern -- the test runner reads the names of the fixtures from here
   application: async ({}, use) => {
     const data = await mkdtemp(path.join(tmpdir(), "kinetocache-e2e-"));
     const application = new Application(data);

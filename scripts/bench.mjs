@@ -10,7 +10,7 @@ build();
 console.log = log;
 const { status } = spawnSync(
   process.execPath,
-  ["--import", "tsx", "--expose-gc", "bench/main.ts", ...process.argv.slice(2)],
+  ["--import", "tsx", "bench/main.ts", ...process.argv.slice(2)],
   { stdio: "inherit" },
 );
 process.exit(status ?? 1);
