@@ -1,5 +1,7 @@
 /** @type {import("jest").Config} */
 export default {
+  // Machines that do other things beside are slow at times; no test asserts how long it takes.
+  testTimeout: 60_000,
   testMatch: ["<rootDir>/packages/**/*.test.ts", "<rootDir>/scripts/**/*.test.ts"],
   transform: {
     "\\.m?[jt]sx?$": [

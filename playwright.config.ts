@@ -5,8 +5,8 @@ export default defineConfig({
   outputDir: "test-results",
   // The tests measure playback: one at a time, so that they do not slow each other down.
   workers: 1,
-  timeout: 180_000,
-  expect: { timeout: 60_000 },
+  timeout: 420_000,
+  expect: { timeout: 120_000 },
   reporter: [["list"], ["json", { outputFile: "test-results/e2e.json" }]],
   use: {
     viewport: { width: 1280, height: 800 },

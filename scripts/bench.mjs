@@ -8,9 +8,7 @@ installPackages();
 installChromium();
 build();
 console.log = log;
-const { status } = spawnSync(
-  process.execPath,
-  ["--import", "tsx", "bench/main.ts", ...process.argv.slice(2)],
-  { stdio: "inherit" },
-);
+const { status } = spawnSync(process.execPath, ["--import", "tsx", "bench/main.ts", ...process.argv.slice(2)], {
+  stdio: "inherit",
+});
 process.exit(status ?? 1);

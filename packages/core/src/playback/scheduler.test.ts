@@ -175,6 +175,12 @@ describe("playing and keeping time", () => {
     expect(of(playing({ nowMs: 1000 }), "render").map((action) => action.frame)).toEqual([2, 3]);
   });
 
+  test("when by the estimates nothing can be ready in time, the furthest frame of the window is tried", () => {
+    const slow = { nowMs: 1000, renderMs: () => 10_000 };
+    expect(of(playing(slow), "render").map((action) => action.frame)).toEqual([12]);
+    expect(of(playing({ ...slow, jobs: [job(1, 9, "play")] }), "render")).toEqual([]);
+  });
+
   test("reads what can be read in time and renders what lies further", () => {
     const actions = playing({ nowMs: 1000, disk: [1, 2, 3], fetchMs: 60 });
     expect(of(actions, "fetch").map((action) => action.frame)).toEqual([1, 2]);
@@ -195,7 +201,8 @@ describe("playing and keeping time", () => {
     const atEnd = { nowMs: 1000 + 98 * 40, shownStep: 97, held: [98] };
     expect(of(playing({ ...atEnd }), "render").map((action) => action.frame)).toEqual([0, 1]);
     const straight = { ...clock, loop: false };
-    expect(of(playing({ ...atEnd, clock: straight }), "render")).toEqual([]);
+    // Only the last frame is left; it comes late, but better than not at all.
+    expect(of(playing({ ...atEnd, clock: straight }), "render").map((action) => action.frame)).toEqual([99]);
     expect(playing({ nowMs: 1000 + 100 * 40, shownStep: 99, clock: straight })).toEqual([{ kind: "end" }]);
   });
 

@@ -186,17 +186,21 @@ class Plan {
     const { nowMs, budgetMs, range, window, memoryFits } = this.s;
     const length = rangeLength(range);
     const reach = Math.min(window.after, length - 1);
+    let tooLate: FrameNumber | undefined;
     for (let step = Math.max(current, this.s.shownStep + 1); step <= current + reach; step++) {
       if (this.renderSlots <= 0 && this.fetchSlots <= 0) return;
       const frame = frameOfStep(clock, step, range);
-      if (frame === undefined) return;
+      if (frame === undefined) break;
       if (this.inMemory(frame) || this.busy.has(frame)) continue;
-      if (memoryFits < length && step - current > this.lead(frame)) return;
+      if (memoryFits < length && step - current > this.lead(frame)) break;
       const deadline = clock.pacing === "keep time" ? clock.startMs + (step + 1) * budgetMs : Infinity;
       if (this.onDisk(frame) && nowMs + this.s.fetchMs < deadline) {
         if (this.fetchSlots > 0) this.fetch(frame, "play");
       } else if (nowMs + this.s.renderMs(frame) < deadline) this.render(frame, "play", "memory");
+      else tooLate = frame;
     }
+    // By the estimates nothing can be ready in time. They may be wrong, and a late picture is better than none.
+    if (tooLate !== undefined && this.renderSlots === this.s.renderSlots) this.render(tooLate, "play", "memory");
   }
 
   /**

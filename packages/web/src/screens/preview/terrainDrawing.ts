@@ -49,13 +49,16 @@ function* columns(view: TimelineView, width: number, duration: number): Generato
   }
 }
 
-/** The tallest cost in view; the budget always fits with room above it. */
+/**
+ * What the chart's height stands for: a quarter more than nearly all costs in view, the budget with room above
+ * it at least. A frame that a hiccup of the machine made ten times as dear is cut at the top, so that it does
+ * not flatten all the others.
+ */
 function scaleTop({ data, view, budgetMs }: TerrainModel): number {
-  let top = budgetMs * 1.5;
-  if (!data) return top;
-  const last = Math.min(data.costs.length, Math.ceil(view.end));
-  for (let frame = Math.floor(view.start); frame < last; frame++) top = Math.max(top, data.costs[frame]!);
-  return top;
+  const least = budgetMs * 1.5;
+  if (!data) return least;
+  const sorted = data.costs.slice(Math.floor(view.start), Math.ceil(view.end)).sort();
+  return Math.max(least, 1.25 * (sorted[Math.floor(sorted.length * 0.97)] ?? 0));
 }
 
 /** Draws costs, budget, lanes and range; the playhead lies on a canvas of its own. */
@@ -116,7 +119,7 @@ function drawColumn(
     measured = data.measured[frame] !== 0;
   }
   if (cost === 0) return;
-  const top = scale.chart - cost * scale.perMs;
+  const top = Math.max(0, scale.chart - cost * scale.perMs);
   const over = cost > scale.budgetMs;
   const base = Math.max(top, scale.budgetY);
   if (measured) {

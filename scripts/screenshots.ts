@@ -1,0 +1,68 @@
+// Takes the pictures in docs/screenshots from the demo compositions. Run with: npm run screenshots
+import { mkdtemp, rm } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import path from "node:path";
+import { chromium, type Page } from "@playwright/test";
+import { startServer } from "@kinetocache/server";
+import { builtPages } from "../packages/server/src/pages";
+import config from "../playwright.config";
+
+const data = await mkdtemp(path.join(tmpdir(), "kinetocache-pictures-"));
+const pages = () => Promise.resolve(builtPages(path.resolve("packages/web/dist")));
+const server = await startServer({ data, port: 0, pages });
+const browser = await chromium.launch(config.use!.launchOptions);
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: "light" });
+page.setDefaultTimeout(180_000);
+
+const says = (text: string) =>
+  page.waitForFunction((wanted) => document.querySelector<HTMLElement>(".verdict")?.innerText.includes(wanted), text);
+const picture = (name: string, of: Page = page) => of.screenshot({ path: `docs/screenshots/${name}.png` });
+
+async function type(label: string, value: string): Promise<void> {
+  const field = page.getByLabel(label, { exact: true });
+  await field.fill(value);
+  await field.press("Enter");
+}
+
+async function take(): Promise<void> {
+  const button = page.getByRole("button", { name: "Measure a take" });
+  await button.click();
+  await page.waitForFunction(() => document.querySelector(".drawer strong")?.textContent === "Measuring a take");
+  await page.waitForFunction(() => document.querySelector(".drawer strong")?.textContent !== "Measuring a take");
+}
+
+await page.goto(server.address);
+await says("in memory");
+await page.locator("label", { hasText: /^Off$/ }).click();
+await take();
+await type("Memory budget in gigabytes", "1");
+await type("Idle delay", "1");
+await page.locator("label", { hasText: /^Idle$/ }).click();
+// Half of it filled shows both lanes, and the work in its drawer.
+await page.waitForFunction(
+  () => Number(/(\d+) of 240 frames in/.exec(document.querySelector<HTMLElement>(".verdict")!.innerText)?.[1]) > 170,
+);
+await picture("preview");
+await page.getByRole("button", { name: "Switch to the dim theme" }).click();
+await page.waitForTimeout(1500);
+await picture("preview-dim");
+await page.getByRole("button", { name: "Switch to the paper theme" }).click();
+await says("all 240 frames in memory");
+await take();
+await page.getByRole("button", { name: /^Reed line/ }).click();
+await type("Exposure", "0.9");
+await page.waitForTimeout(3000);
+await picture("layer");
+await page.waitForTimeout(5000);
+await page.getByRole("button", { name: "Undo" }).click();
+await type("Exposure", "-0.3");
+await page.getByRole("link", { name: "Takes" }).click();
+await page.waitForSelector(".recharts-line", { state: "attached" });
+await picture("takes");
+await page.getByRole("link", { name: "Sweep" }).click();
+await page.waitForSelector(".ledger");
+await picture("sweep");
+
+await browser.close();
+await server.close();
+await rm(data, { recursive: true, force: true });
