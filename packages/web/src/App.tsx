@@ -6,6 +6,7 @@ import { BudgetStrip } from "./parts/BudgetStrip";
 import { JobDrawer } from "./parts/JobDrawer";
 import { Notices } from "./parts/Notices";
 import { Rail } from "./parts/Rail";
+import { Waiting } from "./parts/Waiting";
 import { Preview } from "./screens/preview/Preview";
 
 const Takes = lazy(async () => ({ default: (await import("./screens/takes/Takes")).Takes }));
@@ -27,9 +28,9 @@ export function App() {
     <BrowserRouter>
       <div className="frame">
         <Rail />
-        <WorkspaceProvider waiting={<main className="waiting">Opening the compositions…</main>}>
+        <WorkspaceProvider waiting={<Waiting for="Opening the compositions…" />}>
           <BudgetStrip />
-          <Suspense fallback={<main className="waiting">Opening…</main>}>
+          <Suspense fallback={<Waiting for="Opening…" />}>
             <Routes>
               <Route path="/preview" element={<Preview />} />
               <Route path="/takes" element={<Takes />} />

@@ -12,7 +12,11 @@ export function Verdict() {
   const range = useEngine((state) => state.status?.range);
   const take = useLiveQuery(() => database.takes.where("document.id").equals(document.id).last(), [document.id]);
   if (!timeline || !range || timeline.costs.length !== composition.duration)
-    return <div className="verdict">Reading the timeline…</div>;
+    return (
+      <div className="verdict">
+        <h1>Reading the timeline…</h1>
+      </div>
+    );
 
   const budget = frameBudgetMs(composition.rate);
   const total = range.out - range.in;

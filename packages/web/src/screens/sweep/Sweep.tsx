@@ -18,6 +18,7 @@ import {
 import { useWorkspace } from "../../data/workspace";
 import { agoText, bytesText, durationText, framesText } from "../../parts/format";
 import { NumberField } from "../../parts/NumberField";
+import { Waiting } from "../../parts/Waiting";
 import { ShortcutsSheet } from "../../parts/shortcuts";
 
 const GIB = 2 ** 30;
@@ -116,7 +117,7 @@ export function Sweep() {
       </main>
     );
   }
-  if (!volume.data || !groups) return <main className="page waiting">Looking through the disk cache…</main>;
+  if (!volume.data || !groups) return <Waiting for="Looking through the disk cache…" />;
 
   const stale = groups.filter(({ state }) => isSweepable(state));
   const chosen = groups.filter((group) => (choice ? choice.has(idOf(group)) : isSweepable(group.state)));

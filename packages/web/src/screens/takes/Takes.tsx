@@ -9,6 +9,7 @@ import { Link } from "react-router";
 import { database, type StoredTake } from "../../data/database";
 import { useWorkspace } from "../../data/workspace";
 import { agoText, bytesText, durationText, msText, percentText, rateText } from "../../parts/format";
+import { Waiting } from "../../parts/Waiting";
 import { ShortcutsSheet } from "../../parts/shortcuts";
 import { differences } from "./differences";
 import { TakeChart } from "./TakeChart";
@@ -93,7 +94,7 @@ export function Takes() {
   const { composition } = useWorkspace();
   const takes = useLiveQuery(() => database.takes.reverse().toArray());
   const [chosen, setChosen] = useState<readonly number[]>([]);
-  if (!takes) return <main className="page">Reading the takes…</main>;
+  if (!takes) return <Waiting for="Reading the takes…" />;
   if (takes.length === 0) {
     return (
       <main className="page">
