@@ -1,9 +1,29 @@
 import { Pause, Play, Square } from "lucide-react";
 import Button from "react-bootstrap/Button";
-import ProgressBar from "react-bootstrap/ProgressBar";
 import { send, useEngine } from "../data/engineStore";
 import { useWorkspace } from "../data/workspace";
 import { durationText } from "./format";
+
+interface ProgressProps {
+  readonly label: string;
+  readonly done: number;
+  readonly total: number;
+}
+
+function Progress({ label, done, total }: ProgressProps) {
+  return (
+    <div
+      className="progress"
+      role="progressbar"
+      aria-label={label}
+      aria-valuemin={0}
+      aria-valuemax={total}
+      aria-valuenow={done}
+    >
+      <div className="progress-bar" style={{ width: `${(100 * done) / total}%` }} />
+    </div>
+  );
+}
 
 /** Long work, in one place: background rendering and a take in progress. */
 export function JobDrawer() {
@@ -24,7 +44,7 @@ export function JobDrawer() {
               {playhead - range.in + 1} / {range.out - range.in}
             </span>
           </div>
-          <ProgressBar now={playhead - range.in + 1} max={range.out - range.in} label="" aria-label="Take" />
+          <Progress label="Frames of the take" done={playhead - range.in + 1} total={range.out - range.in} />
           <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "pause" })}>
             <Square size={13} aria-hidden="true" /> Stop
           </Button>
@@ -38,7 +58,7 @@ export function JobDrawer() {
               {filling.remainingMs !== undefined ? ` · ${durationText(filling.remainingMs)} left (est.)` : ""}
             </span>
           </div>
-          <ProgressBar now={filling.held} max={filling.total} aria-label="Frames held" />
+          <Progress label="Frames held" done={filling.held} total={filling.total} />
           <Button
             size="sm"
             variant="outline-dark"
