@@ -70,6 +70,7 @@ const SCRUB_REST_MS = 250;
 // Sharpening waits until the user has looked at the preview for a moment.
 const SHARPEN_AFTER_MS = 400;
 const FETCH_SLOTS = 2;
+const MOST_SLOWDOWN = 20;
 // Keys are computed in slices, so that a long composition does not hold up the clock.
 const SLICE_MS = 6;
 // Frames that memory does not take are written to disk from the hand; more than this wait for the disk.
@@ -114,6 +115,8 @@ export class Engine {
   private shownAtMs = 0;
   private sharpFrame: FrameNumber | undefined;
   private rendered = 0;
+  /** How much longer frames take to arrive at present than their cost says; 1 or more. */
+  private slowdown = 1;
   private nextJob = 0;
 
   private pumping = false;
@@ -405,7 +408,7 @@ export class Engine {
       jobs: [...this.jobs.values()],
       renderSlots: this.calibrationJob === undefined ? this.pool.size : this.pool.size - 1,
       fetchSlots: FETCH_SLOTS,
-      renderMs: (frame) => this.costs.costs[frame]!,
+      renderMs: (frame) => this.costs.costs[frame]! * this.slowdown,
       fetchMs: this.disk.fetchMs,
       window: this.settings!.window,
       clock: transport?.clock,
@@ -617,9 +620,18 @@ export class Engine {
       return;
     }
     this.rendered++;
+    this.adaptSlowdown(job);
     if (warm) this.costs.record(key, this.timeline.framesOf(key), ms, costs, stillKeys(document, frame, settings));
     this.take?.rendered(costs);
     this.admit(key, picture, ms, { origin: "rendered", keep: job.keep, owner: document.id });
+  }
+
+  /** Workers that are cold, or a machine that is busy with other things, make every frame late by the same factor. */
+  private adaptSlowdown({ document, frame, startedMs }: EngineJob): void {
+    const expectedMs = document === this.document ? this.costs.costs[frame] : undefined;
+    if (!expectedMs) return;
+    const ratio = Math.min(MOST_SLOWDOWN, (performance.now() - startedMs) / expectedMs);
+    this.slowdown = Math.max(1, 0.7 * this.slowdown + 0.3 * ratio);
   }
 
   /** Takes a finished frame into memory, or for the moment in hand, and passes new ones on to the disk. */
