@@ -93,10 +93,12 @@ export class FrameCosts {
     if (this.rangeMeans?.range !== range)
       this.rangeMeans = { range, means: this.layerCosts.map((costs) => mean(costs, range)) };
     const { means } = this.rangeMeans;
+    const rangeMeasured = this.measured.subarray(range.in, range.out).every((origin) => origin === MEASURED);
     return this.layers.map((layer, index) => ({
       layer,
       playheadMs: this.layerCosts[index]![playhead]!,
       rangeMs: means[index]!,
+      rangeMeasured,
       measured: this.measured[playhead] === MEASURED,
     }));
   }

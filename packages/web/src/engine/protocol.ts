@@ -59,6 +59,8 @@ export interface LayerCost {
   readonly playheadMs?: Milliseconds;
   /** Mean over the in–out range. */
   readonly rangeMs?: Milliseconds;
+  /** Whether every frame of the range was measured layer by layer. */
+  readonly rangeMeasured: boolean;
   /** Whether the figure at the playhead was measured. */
   readonly measured: boolean;
 }

@@ -58,7 +58,8 @@ export function LayerRows({ selected, onSelect }: LayerRowsProps) {
         {rows.map((layer) => {
           const cost = byLayer.get(layer.id);
           const ms = msOf(cost);
-          const estimated = over === "playhead" && cost && !cost.measured && ms > 0;
+          const measured = over === "playhead" ? cost?.measured : cost?.rangeMeasured;
+          const estimated = cost && !measured && ms > 0;
           return (
             <li
               key={layer.id}
