@@ -90,6 +90,13 @@ export class Driver {
     await this.page.locator(`[name=${name}] + label`, { hasText: label }).click();
   }
 
+  /** Bytes that the disk cache may take. */
+  async setCap(capBytes: number): Promise<void> {
+    const headers = { origin: this.url };
+    const response = await this.page.request.put(`${this.url}/api/volume`, { headers, data: { capBytes } });
+    if (!response.ok()) throw new Error(await response.text());
+  }
+
   /** Memory of the browser's page processes that is really in use. */
   async pageProcessBytes(): Promise<number> {
     let bytes = 0;
@@ -129,8 +136,11 @@ export class Driver {
     for (;;) {
       const takes = await this.takes();
       if (takes.length > before) return takes.at(-1)!;
+      // Asking on every frame that the browser draws would disturb what is measured.
       await this.page.waitForFunction(
         () => !document.querySelector<HTMLButtonElement>(".transport button:nth-of-type(2)")?.disabled,
+        undefined,
+        { polling: 500 },
       );
     }
   }

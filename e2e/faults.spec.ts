@@ -84,7 +84,7 @@ test("cached files that were cut short or altered are never shown: they are noti
     return page.screenshot({ clip: { x: x + 60, y: y + 60, width: 300, height: 160 } });
   };
   await page.getByLabel("Sharpen when parked").setChecked(false);
-  await page.locator(".terrain").focus();
+  await page.locator(".playhead").focus();
   const whole = await picture();
   for (const [index, file] of (await application.frameFiles("ringing-station")).entries()) {
     if (index % 2) await truncate(file, 1000);
@@ -93,7 +93,7 @@ test("cached files that were cut short or altered are never shown: they are noti
   await page.reload();
   await expect(notices(page)).toContainText("A frame on disk was damaged; it has been removed and is rendered again.");
   await expect(verdict(page)).toContainText("all 180 frames in memory");
-  await page.locator(".terrain").focus();
+  await page.locator(".playhead").focus();
   await expect.poll(async () => Buffer.compare(await picture(), whole)).toBe(0);
 });
 

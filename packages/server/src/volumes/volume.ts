@@ -244,6 +244,9 @@ export class Volume {
         waiting = [];
         waitingBytes = 0;
       }
+      // Its name must never stand for bytes that did not reach the drive. It also keeps the system from
+      // collecting hundreds of frames and writing them later, all at once, in the middle of playback.
+      await file.datasync();
     } finally {
       await file.close();
     }

@@ -1,3 +1,4 @@
+import { dequal } from "dequal";
 import { useSyncExternalStore } from "react";
 import { EngineClient } from "../engine/client";
 import type { CacheChange, Command, EngineEvent, Status, TimelineData } from "../engine/protocol";
@@ -7,6 +8,16 @@ interface EngineState {
   readonly timeline: TimelineData | undefined;
   readonly playhead: number;
   readonly cacheChange: CacheChange | undefined;
+}
+
+/** What is as it was stays the same object, so that whoever follows only that part is left alone. */
+function keepEqualParts(before: Status | undefined, now: Status): Status {
+  if (!before) return now;
+  const entries = Object.entries(now).map(([name, value]): [string, unknown] => {
+    const old: unknown = before[name as keyof Status];
+    return [name, dequal(old, value) ? old : value];
+  });
+  return Object.fromEntries(entries) as unknown as Status;
 }
 
 /** Holds the latest of what the engine says, so that a screen that opens later has it at once. */
@@ -30,7 +41,11 @@ class EngineStore {
   private take(event: EngineEvent): void {
     switch (event.kind) {
       case "status":
-        this.state = { ...this.state, status: event.status, playhead: event.status.playhead };
+        this.state = {
+          ...this.state,
+          status: keepEqualParts(this.state.status, event.status),
+          playhead: event.status.playhead,
+        };
         break;
       case "timeline":
         this.state = { ...this.state, timeline: event.data };
@@ -61,7 +76,10 @@ export function engineNow(): EngineState {
   return store.current;
 }
 
-/** A part of the engine's state; the component renders again only when that part changed. */
+/**
+ * A part of the engine's state; the component renders again only when that part changed. While playing, the
+ * screen shares the processor with the render workers: what is followed is small, and so is who follows it.
+ */
 export function useEngine<T>(select: (state: EngineState) => T): T {
   return useSyncExternalStore(store.subscribe, () => select(store.current));
 }

@@ -144,6 +144,8 @@ export function WorkspaceProvider({
     [notify, take],
   );
 
+  const edit = useCallback((edit: Edit) => change({ kind: "edit", edit }), [change]);
+
   const openDocument = useCallback(
     async (id: string) => {
       const stored = await database.documents.get(id);
@@ -179,14 +181,14 @@ export function WorkspaceProvider({
       canRedo: canRedo(state.stored.history),
       notices,
       openDocument,
-      edit: (edit) => change({ kind: "edit", edit }),
+      edit,
       undo: () => change({ kind: "undo" }),
       redo: () => change({ kind: "redo" }),
       changeSettings,
       notify,
       dismiss,
     };
-  }, [state, notices, openDocument, change, changeSettings, notify, dismiss]);
+  }, [state, notices, openDocument, edit, change, changeSettings, notify, dismiss]);
 
   if (failure) {
     return (

@@ -65,6 +65,10 @@ interface Transport {
 }
 
 const STATUS_INTERVAL_MS = 100;
+// The screen shares the processor with the render workers. While they are at work it is told less often, or
+// drawing it would take a good part of what they need.
+const STATUS_INTERVAL_BUSY_MS = 250;
+const PLAYHEAD_INTERVAL_PLAYING_MS = 80;
 // A drag counts as scrubbing until the pointer has rested this long.
 const SCRUB_REST_MS = 250;
 // Sharpening waits until the user has looked at the preview for a moment.
@@ -113,6 +117,7 @@ export class Engine {
   private shownKey: ContentKey | undefined;
   private shownFrame: FrameNumber | undefined;
   private shownAtMs = 0;
+  private toldPlayheadMs = -Infinity;
   private sharpFrame: FrameNumber | undefined;
   private rendered = 0;
   /** How much longer frames take to arrive at present than their cost says; 1 or more. */
@@ -325,7 +330,7 @@ export class Engine {
     this.pause();
     this.playhead = clampFrame(frame, { in: 0, out: this.timeline.duration });
     this.sharpFrame = undefined;
-    this.emit({ kind: "playhead", frame: this.playhead });
+    this.tellPlayhead();
   }
 
   private startTake(): void {
@@ -496,7 +501,7 @@ export class Engine {
       this.advance(step, now, true);
       this.take?.shown(step, frame, now, origin, this.budgetMs);
     }
-    this.emit({ kind: "playhead", frame });
+    this.tellPlayhead();
     this.pumpAgain = true;
   }
 
@@ -504,7 +509,14 @@ export class Engine {
     this.playhead = frame;
     this.advance(step, performance.now(), false);
     this.take?.skipped(step, frame, this.budgetMs);
-    this.emit({ kind: "playhead", frame });
+    this.tellPlayhead();
+  }
+
+  private tellPlayhead(): void {
+    const now = performance.now();
+    if (this.transport && now - this.toldPlayheadMs < PLAYHEAD_INTERVAL_PLAYING_MS) return;
+    this.toldPlayheadMs = now;
+    this.emit({ kind: "playhead", frame: this.playhead });
   }
 
   private advance(step: number, now: Milliseconds, shown: boolean): void {
@@ -748,10 +760,13 @@ export class Engine {
   }
 
   private scheduleStatus(): void {
-    this.statusTimer ??= setTimeout(() => {
-      this.statusTimer = undefined;
-      this.sendStatus();
-    }, STATUS_INTERVAL_MS);
+    this.statusTimer ??= setTimeout(
+      () => {
+        this.statusTimer = undefined;
+        this.sendStatus();
+      },
+      this.transport || this.jobs.size > 0 ? STATUS_INTERVAL_BUSY_MS : STATUS_INTERVAL_MS,
+    );
   }
 
   private sendStatus(): void {

@@ -57,18 +57,82 @@ function useHeaviestFrame(): { ms: number; measured: boolean } | undefined {
   return worst > 0 ? { ms: worst, measured } : undefined;
 }
 
+function FrameTimeGauge() {
+  const { composition } = useWorkspace();
+  const heaviest = useHeaviestFrame();
+  const budget = frameBudgetMs(composition.rate);
+  return (
+    <Gauge
+      label="Heaviest frame"
+      limitText={`budget ${msText(budget)}`}
+      value={heaviest ? msText(heaviest.ms) : "–"}
+      estimate={heaviest && !heaviest.measured}
+      used={heaviest?.ms ?? 0}
+      limit={budget}
+      over={(heaviest?.ms ?? 0) > budget}
+      tier="time"
+      to="/preview"
+    />
+  );
+}
+
+function MemoryGauge() {
+  const { settings } = useWorkspace();
+  const memory = useEngine((state) => state.status?.memory);
+  return (
+    <Gauge
+      label="Memory cache"
+      limitText={`budget ${bytesText(settings.memoryBudgetBytes)}`}
+      value={memory ? `${bytesText(memory.usedBytes)} · ${memory.frames} fr` : "–"}
+      used={memory?.usedBytes ?? 0}
+      limit={settings.memoryBudgetBytes}
+      over={(memory?.usedBytes ?? 0) > settings.memoryBudgetBytes}
+      tier="memory"
+      to="/preview"
+    />
+  );
+}
+
+function DiskGauge() {
+  const full = useEngine((state) => state.status?.disk.kind === "full");
+  const { data: disk } = useVolume();
+  const used = disk ? disk.bytes + disk.holdingBytes : 0;
+  return (
+    <Gauge
+      label="Disk cache"
+      limitText={disk ? `cap ${bytesText(disk.capBytes)}` : "no server"}
+      value={disk ? `${bytesText(used)} · ${disk.frames} fr` : "–"}
+      used={used}
+      limit={disk?.capBytes ?? 1}
+      over={full}
+      tier="disk"
+      to="/sweep"
+    />
+  );
+}
+
+function ReadBackGauge() {
+  const { composition, document, settings } = useWorkspace();
+  const rate = useEngine((state) => state.status?.readRate);
+  const needed = requiredReadBack(frameBytes(composition, settings.fraction, document.depth), composition.rate);
+  return (
+    <Gauge
+      label="Read-back"
+      limitText={`need ${bytesText(needed)}/s`}
+      value={rate ? `${bytesText(rate)}/s` : "not measured"}
+      used={rate ?? 0}
+      limit={needed}
+      over={rate !== undefined && rate < needed}
+      tier="disk"
+      to="/sweep"
+    />
+  );
+}
+
 /** The four budgets, in view on every screen. */
 export function BudgetStrip() {
-  const { composition, document, settings } = useWorkspace();
-  const status = useEngine((state) => state.status);
+  const { composition } = useWorkspace();
   const machine = useMachine();
-  const volume = useVolume();
-  const frameTime = useHeaviestFrame();
-  const budget = frameBudgetMs(composition.rate);
-  const needed = requiredReadBack(frameBytes(composition, settings.fraction, document.depth), composition.rate);
-  const readRate = status?.readRate;
-  const disk = volume.data;
-  const diskBytes = disk ? disk.bytes + disk.holdingBytes : 0;
   return (
     <header className="strip">
       <div className="strip-cell strip-composition">
@@ -88,47 +152,10 @@ export function BudgetStrip() {
             : "not read: no server"}
         </span>
       </div>
-      <Gauge
-        label="Heaviest frame"
-        limitText={`budget ${msText(budget)}`}
-        value={frameTime ? msText(frameTime.ms) : "–"}
-        estimate={frameTime && !frameTime.measured}
-        used={frameTime?.ms ?? 0}
-        limit={budget}
-        over={(frameTime?.ms ?? 0) > budget}
-        tier="time"
-        to="/preview"
-      />
-      <Gauge
-        label="Memory cache"
-        limitText={`budget ${bytesText(settings.memoryBudgetBytes)}`}
-        value={status ? `${bytesText(status.memory.usedBytes)} · ${status.memory.frames} fr` : "–"}
-        used={status?.memory.usedBytes ?? 0}
-        limit={settings.memoryBudgetBytes}
-        over={(status?.memory.usedBytes ?? 0) > settings.memoryBudgetBytes}
-        tier="memory"
-        to="/preview"
-      />
-      <Gauge
-        label="Disk cache"
-        limitText={disk ? `cap ${bytesText(disk.capBytes)}` : "no server"}
-        value={disk ? `${bytesText(diskBytes)} · ${disk.frames} fr` : "–"}
-        used={diskBytes}
-        limit={disk?.capBytes ?? 1}
-        over={status?.disk.kind === "full"}
-        tier="disk"
-        to="/sweep"
-      />
-      <Gauge
-        label="Read-back"
-        limitText={`need ${bytesText(needed)}/s`}
-        value={readRate ? `${bytesText(readRate)}/s` : "not measured"}
-        used={readRate ?? 0}
-        limit={needed}
-        over={readRate !== undefined && readRate < needed}
-        tier="disk"
-        to="/sweep"
-      />
+      <FrameTimeGauge />
+      <MemoryGauge />
+      <DiskGauge />
+      <ReadBackGauge />
     </header>
   );
 }

@@ -25,60 +25,69 @@ function Progress({ label, done, total }: ProgressProps) {
   );
 }
 
+function TakeJob() {
+  const range = useEngine((state) => state.status!.range);
+  const playhead = useEngine((state) => state.status!.playhead);
+  const done = playhead - range.in + 1;
+  const total = range.out - range.in;
+  return (
+    <div className="drawer-job">
+      <div className="drawer-text">
+        <strong>Measuring a take</strong>
+        <span className="mono">
+          {done} / {total}
+        </span>
+      </div>
+      <Progress label="Frames of the take" done={done} total={total} />
+      <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "pause" })}>
+        <Square size={13} aria-hidden="true" /> Stop
+      </Button>
+    </div>
+  );
+}
+
+function FillingJob() {
+  const { changeSettings } = useWorkspace();
+  const { paused, held, total, remainingMs } = useEngine((state) => state.status!.filling);
+  return (
+    <div className="drawer-job">
+      <div className="drawer-text">
+        <strong>{paused ? "Background rendering, paused" : "Background rendering"}</strong>
+        <span className="mono">
+          {held} / {total}
+          {remainingMs !== undefined ? ` · ${durationText(remainingMs)} left (est.)` : ""}
+        </span>
+      </div>
+      <Progress label="Frames held" done={held} total={total} />
+      <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "pauseFilling", paused: !paused })}>
+        {paused ? <Play size={13} aria-hidden="true" /> : <Pause size={13} aria-hidden="true" />}{" "}
+        {paused ? "Go on" : "Pause"}
+      </Button>
+      <Button
+        size="sm"
+        variant="outline-dark"
+        onClick={() => {
+          send({ kind: "pauseFilling", paused: false });
+          changeSettings({ background: "Off" });
+        }}
+      >
+        Turn off
+      </Button>
+    </div>
+  );
+}
+
 /** Long work, in one place: background rendering and a take in progress. */
 export function JobDrawer() {
-  const { settings, changeSettings } = useWorkspace();
-  const status = useEngine((state) => state.status);
-  if (!status) return null;
-  const { filling, mode, measuringTake, range, playhead } = status;
-  const active = mode === "filling" && filling.held < filling.total;
-  const paused = filling.paused && filling.held < filling.total;
-  if (!measuringTake && !active && !paused) return null;
+  const measuringTake = useEngine((state) => state.status?.measuringTake ?? false);
+  const filling = useEngine(({ status }) => {
+    if (!status || status.filling.held >= status.filling.total) return false;
+    return status.mode === "filling" || status.filling.paused;
+  });
+  if (!measuringTake && !filling) return null;
   return (
     <aside className="drawer" aria-label="Work in progress">
-      {measuringTake ? (
-        <div className="drawer-job">
-          <div className="drawer-text">
-            <strong>Measuring a take</strong>
-            <span className="mono">
-              {playhead - range.in + 1} / {range.out - range.in}
-            </span>
-          </div>
-          <Progress label="Frames of the take" done={playhead - range.in + 1} total={range.out - range.in} />
-          <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "pause" })}>
-            <Square size={13} aria-hidden="true" /> Stop
-          </Button>
-        </div>
-      ) : (
-        <div className="drawer-job">
-          <div className="drawer-text">
-            <strong>{paused ? "Background rendering, paused" : "Background rendering"}</strong>
-            <span className="mono">
-              {filling.held} / {filling.total}
-              {filling.remainingMs !== undefined ? ` · ${durationText(filling.remainingMs)} left (est.)` : ""}
-            </span>
-          </div>
-          <Progress label="Frames held" done={filling.held} total={filling.total} />
-          <Button
-            size="sm"
-            variant="outline-dark"
-            onClick={() => send({ kind: "pauseFilling", paused: !filling.paused })}
-          >
-            {filling.paused ? <Play size={13} aria-hidden="true" /> : <Pause size={13} aria-hidden="true" />}{" "}
-            {filling.paused ? "Go on" : "Pause"}
-          </Button>
-          <Button
-            size="sm"
-            variant="outline-dark"
-            onClick={() => {
-              send({ kind: "pauseFilling", paused: false });
-              if (settings.background !== "Off") changeSettings({ background: "Off" });
-            }}
-          >
-            Turn off
-          </Button>
-        </div>
-      )}
+      {measuringTake ? <TakeJob /> : <FillingJob />}
     </aside>
   );
 }

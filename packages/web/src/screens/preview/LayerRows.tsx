@@ -1,6 +1,6 @@
-import { EFFECTS, SOURCES, type Layer } from "@kinetocache/core";
+import { EFFECTS, SOURCES, type Edit, type Layer } from "@kinetocache/core";
 import { Eye, EyeOff } from "lucide-react";
-import { useMemo, useState } from "react";
+import { memo, useMemo, useState } from "react";
 import Button from "react-bootstrap/Button";
 import ToggleButton from "react-bootstrap/ToggleButton";
 import ToggleButtonGroup from "react-bootstrap/ToggleButtonGroup";
@@ -18,6 +18,64 @@ function summary(layer: Layer): string {
   const effects = layer.effects.filter(({ enabled }) => enabled).map(({ kind }) => EFFECTS[kind].label);
   return effects.length > 0 ? effects.join(", ") : SOURCES[layer.source.kind].label;
 }
+
+interface LayerRowProps {
+  readonly layer: Layer;
+  readonly shown: boolean;
+  readonly selected: boolean;
+  /** Undefined while nothing is known. */
+  readonly ms: number | undefined;
+  readonly estimated: boolean;
+  /** Share of the costliest layer, 0 to 1. */
+  readonly share: number;
+  readonly onSelect: (layer: string) => void;
+  readonly edit: (edit: Edit) => Promise<void>;
+}
+
+const LayerRow = memo(function LayerRow({
+  layer,
+  shown,
+  selected,
+  ms,
+  estimated,
+  share,
+  onSelect,
+  edit,
+}: LayerRowProps) {
+  return (
+    <li className={`layer-row ${selected ? "is-selected" : ""} ${shown ? "" : "is-off"}`}>
+      <Button
+        variant="link"
+        className="icon-button"
+        aria-label={`${layer.enabled ? "Switch off" : "Switch on"} ${layer.name}`}
+        onClick={() => void edit({ kind: "layerEnabled", layer: layer.id, enabled: !layer.enabled })}
+      >
+        {layer.enabled ? <Eye size={15} aria-hidden="true" /> : <EyeOff size={15} aria-hidden="true" />}
+      </Button>
+      <button type="button" className="layer-name" aria-pressed={selected} onClick={() => onSelect(layer.id)}>
+        <strong>{layer.name}</strong>
+        <span>{summary(layer)}</span>
+      </button>
+      <Button
+        variant="link"
+        size="sm"
+        className={`solo ${layer.solo ? "is-on" : ""}`}
+        aria-pressed={layer.solo}
+        aria-label={`Solo ${layer.name}`}
+        onClick={() => void edit({ kind: "layerSolo", layer: layer.id, solo: !layer.solo })}
+      >
+        solo
+      </Button>
+      <span className="layer-bar" aria-hidden="true">
+        <span className={estimated ? "is-estimate" : ""} style={{ width: `${100 * share}%` }} />
+      </span>
+      <span className={`mono layer-ms ${estimated ? "is-estimate" : ""}`}>
+        {ms === undefined ? "–" : msText(ms)}
+        {estimated ? <small> est.</small> : null}
+      </span>
+    </li>
+  );
+});
 
 /** Each layer's own share of the cost at the playhead, in the order of cost or of stacking. */
 export function LayerRows({ selected, onSelect }: LayerRowsProps) {
@@ -59,47 +117,18 @@ export function LayerRows({ selected, onSelect }: LayerRowsProps) {
           const cost = byLayer.get(layer.id);
           const ms = msOf(cost);
           const measured = over === "playhead" ? cost?.measured : cost?.rangeMeasured;
-          const estimated = cost && !measured && ms > 0;
           return (
-            <li
+            <LayerRow
               key={layer.id}
-              className={`layer-row ${layer.id === selected ? "is-selected" : ""} ${layer.enabled && (!soloed || layer.solo) ? "" : "is-off"}`}
-            >
-              <Button
-                variant="link"
-                className="icon-button"
-                aria-label={`${layer.enabled ? "Switch off" : "Switch on"} ${layer.name}`}
-                onClick={() => void edit({ kind: "layerEnabled", layer: layer.id, enabled: !layer.enabled })}
-              >
-                {layer.enabled ? <Eye size={15} aria-hidden="true" /> : <EyeOff size={15} aria-hidden="true" />}
-              </Button>
-              <button
-                type="button"
-                className="layer-name"
-                aria-pressed={layer.id === selected}
-                onClick={() => onSelect(layer.id)}
-              >
-                <strong>{layer.name}</strong>
-                <span>{summary(layer)}</span>
-              </button>
-              <Button
-                variant="link"
-                size="sm"
-                className={`solo ${layer.solo ? "is-on" : ""}`}
-                aria-pressed={layer.solo}
-                aria-label={`Solo ${layer.name}`}
-                onClick={() => void edit({ kind: "layerSolo", layer: layer.id, solo: !layer.solo })}
-              >
-                solo
-              </Button>
-              <span className="layer-bar" aria-hidden="true">
-                <span className={estimated ? "is-estimate" : ""} style={{ width: `${(100 * ms) / top}%` }} />
-              </span>
-              <span className={`mono layer-ms ${estimated ? "is-estimate" : ""}`}>
-                {cost ? msText(ms) : "–"}
-                {estimated ? <small> est.</small> : null}
-              </span>
-            </li>
+              layer={layer}
+              shown={layer.enabled && (!soloed || layer.solo)}
+              selected={layer.id === selected}
+              ms={cost && ms}
+              estimated={cost !== undefined && !measured && ms > 0}
+              share={ms / top}
+              onSelect={onSelect}
+              edit={edit}
+            />
           );
         })}
       </ul>

@@ -1,5 +1,5 @@
 import { clampFrame, type FrameRange } from "@kinetocache/core";
-import { useState } from "react";
+import { useCallback, useState } from "react";
 import Nav from "react-bootstrap/Nav";
 import Tab from "react-bootstrap/Tab";
 import { engineNow, send } from "../../data/engineStore";
@@ -68,10 +68,10 @@ export function Preview() {
   const shortcuts = usePreviewShortcuts();
   useShortcuts(shortcuts);
   const layer = composition.layers.find(({ id }) => id === selected);
-  const select = (id: string) => {
+  const select = useCallback((id: string) => {
     setSelected(id);
     setTab("layer");
-  };
+  }, []);
   return (
     <main className="preview">
       <div className="stage">

@@ -1,8 +1,8 @@
 import { clampFrame, frameBudgetMs, timecode } from "@kinetocache/core";
-import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent as ReactPointerEvent } from "react";
+import { useEffect, useRef, useState, type HTMLAttributes, type PointerEvent as ReactPointerEvent } from "react";
 import { send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
-import { readTokens } from "../../parts/tokens";
+import { useTokens } from "../../parts/tokens";
 import { drawTerrain } from "./terrainDrawing";
 import { frameAtX, moveEnd, pan, wholeView, xOfFrame, zoomAround, type TimelineView } from "./timelineView";
 
@@ -34,55 +34,57 @@ function prepare(canvas: HTMLCanvasElement, width: number, height: number): Canv
   return context;
 }
 
+interface PlayheadProps extends HTMLAttributes<HTMLDivElement> {
+  readonly view: TimelineView;
+  readonly width: number;
+}
+
+/** The marker over the chart. It alone follows every frame: nothing but its place changes then. */
+function Playhead({ view, width, ...handlers }: PlayheadProps) {
+  const { composition } = useWorkspace();
+  const playhead = useEngine((state) => state.playhead);
+  const x = Math.round(xOfFrame(playhead + 0.5, view, width));
+  return (
+    <div
+      className="playhead"
+      role="slider"
+      tabIndex={0}
+      data-timeline
+      aria-label="Playhead"
+      aria-valuemin={0}
+      aria-valuemax={composition.duration - 1}
+      aria-valuenow={playhead}
+      aria-valuetext={`${timecode(playhead, composition.rate)}, frame ${playhead}`}
+      {...handlers}
+    >
+      <span className="playhead-mark" style={{ transform: `translateX(${x}px)` }} />
+    </div>
+  );
+}
+
 /** The timeline as a chart of cost, with lanes of what is held; drag to scrub, wheel to zoom. */
 export function Terrain() {
   const { composition, stored } = useWorkspace();
-  const data = useEngine((state) => state.timeline);
+  const { duration, rate } = composition;
+  const timeline = useEngine((state) => state.timeline);
   const engineRange = useEngine((state) => state.status?.range);
-  const range = useMemo(() => engineRange ?? { in: 0, out: composition.duration }, [engineRange, composition.duration]);
-  const playhead = useEngine((state) => state.playhead);
   const root = useRef<HTMLDivElement>(null);
-  const base = useRef<HTMLCanvasElement>(null);
-  const overlay = useRef<HTMLCanvasElement>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
   const drag = useRef<Drag>(undefined);
   const width = useWidth(root);
-  const [view, setView] = useState<TimelineView>(() => wholeView(composition.duration));
-  const [theme, setTheme] = useState(document.documentElement.dataset.theme);
+  const [view, setView] = useState<TimelineView>(() => wholeView(duration));
+  const tokens = useTokens();
+  const range = engineRange ?? { in: 0, out: duration };
 
-  const { duration } = composition;
   useEffect(() => setView(wholeView(duration)), [duration, stored.id]);
-  useEffect(() => {
-    const observer = new MutationObserver(() => setTheme(document.documentElement.dataset.theme));
-    observer.observe(document.documentElement, { attributes: true, attributeFilter: ["data-theme"] });
-    return () => observer.disconnect();
-  }, []);
 
-  const budgetMs = frameBudgetMs(composition.rate);
-  const own = data?.costs.length === duration ? data : undefined;
+  const budgetMs = frameBudgetMs(rate);
+  const data = timeline?.costs.length === duration ? timeline : undefined;
   useEffect(() => {
     if (width === 0) return;
-    drawTerrain(
-      prepare(base.current!, width, HEIGHT),
-      width,
-      HEIGHT,
-      { data: own, view, range, budgetMs },
-      readTokens(root.current!),
-    );
-  }, [own, view, range, budgetMs, width, theme]);
-
-  useEffect(() => {
-    if (width === 0) return;
-    const context = prepare(overlay.current!, width, HEIGHT);
-    context.clearRect(0, 0, width, HEIGHT);
-    const x = Math.round(xOfFrame(playhead + 0.5, view, width));
-    context.fillStyle = readTokens(root.current!).ink;
-    context.fillRect(x - 1, 0, 2, HEIGHT);
-    context.beginPath();
-    context.moveTo(x - 6, 0);
-    context.lineTo(x + 6, 0);
-    context.lineTo(x, 8);
-    context.fill();
-  }, [playhead, view, width, theme]);
+    const context = prepare(canvas.current!, width, HEIGHT);
+    drawTerrain(context, width, HEIGHT, { data, view, range: { in: range.in, out: range.out }, budgetMs }, tokens);
+  }, [data, view, range.in, range.out, budgetMs, width, tokens]);
 
   useEffect(() => {
     const element = root.current!;
@@ -99,13 +101,8 @@ export function Terrain() {
     return () => element.removeEventListener("wheel", wheel);
   }, [duration]);
 
-  const frameAt = useCallback(
-    (clientX: number) => frameAtX(clientX - root.current!.getBoundingClientRect().left, view, width),
-    [view, width],
-  );
-
   const move = (event: ReactPointerEvent) => {
-    const frame = frameAt(event.clientX);
+    const frame = frameAtX(event.clientX - root.current!.getBoundingClientRect().left, view, width);
     if (drag.current === "scrub")
       send({ kind: "seek", frame: clampFrame(Math.floor(frame), { in: 0, out: duration }), scrubbing: true });
     else if (drag.current) send({ kind: "range", range: moveEnd(range, drag.current, Math.round(frame), duration) });
@@ -117,32 +114,23 @@ export function Terrain() {
     const atTop = event.clientY - box.top < GRIP_HEIGHT;
     const near = (frame: number) => atTop && Math.abs(xOfFrame(frame, view, width) - x) <= GRIP;
     drag.current = near(range.in) ? "in" : near(range.out) ? "out" : "scrub";
-    root.current!.setPointerCapture(event.pointerId);
+    event.currentTarget.setPointerCapture(event.pointerId);
     move(event);
   };
 
   return (
-    <div
-      ref={root}
-      className="terrain"
-      style={{ height: HEIGHT }}
-      role="slider"
-      tabIndex={0}
-      data-timeline
-      aria-label="Playhead"
-      aria-valuemin={0}
-      aria-valuemax={duration - 1}
-      aria-valuenow={playhead}
-      aria-valuetext={`${timecode(playhead, composition.rate)}, frame ${playhead}`}
-      onPointerDown={press}
-      onPointerMove={(event) => drag.current && move(event)}
-      onPointerUp={() => {
-        drag.current = undefined;
-      }}
-      onDoubleClick={() => setView(wholeView(duration))}
-    >
-      <canvas ref={base} />
-      <canvas ref={overlay} />
+    <div ref={root} className="terrain" style={{ height: HEIGHT }}>
+      <canvas ref={canvas} />
+      <Playhead
+        view={view}
+        width={width}
+        onPointerDown={press}
+        onPointerMove={(event) => drag.current && move(event)}
+        onPointerUp={() => {
+          drag.current = undefined;
+        }}
+        onDoubleClick={() => setView(wholeView(duration))}
+      />
     </div>
   );
 }

@@ -6,9 +6,9 @@ import { useWorkspace } from "../../data/workspace";
 /** Play, measure, undo; the in–out range; what the lanes mean. */
 export function Transport() {
   const { composition, settings, changeSettings, canUndo, canRedo, undo, redo } = useWorkspace();
-  const status = useEngine((state) => state.status);
-  const playing = status?.mode === "playing";
-  const range = status?.range ?? { in: 0, out: composition.duration };
+  const playing = useEngine((state) => state.status?.mode === "playing");
+  const measuringTake = useEngine((state) => state.status?.measuringTake);
+  const range = useEngine((state) => state.status?.range) ?? { in: 0, out: composition.duration };
   const partial = range.in > 0 || range.out < composition.duration;
   return (
     <div className="transport">
@@ -20,7 +20,7 @@ export function Transport() {
         {playing ? <Pause size={15} aria-hidden="true" /> : <Play size={15} aria-hidden="true" />}{" "}
         {playing ? "Pause" : "Play"}
       </Button>
-      <Button variant="outline-dark" disabled={status?.measuringTake} onClick={() => send({ kind: "measureTake" })}>
+      <Button variant="outline-dark" disabled={measuringTake} onClick={() => send({ kind: "measureTake" })}>
         <Gauge size={15} aria-hidden="true" /> Measure a take
       </Button>
       <Button

@@ -1,4 +1,4 @@
-import { timecode } from "@kinetocache/core";
+import { timecode, type Rate } from "@kinetocache/core";
 import { useEffect, useRef } from "react";
 import { send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
@@ -24,13 +24,33 @@ function ChangeText() {
   );
 }
 
+function TimeText({ rate }: { readonly rate: Rate }) {
+  const playhead = useEngine((state) => state.playhead);
+  return (
+    <span className="viewer-note viewer-time">
+      {timecode(playhead, rate)} <span>frame {playhead}</span>
+    </span>
+  );
+}
+
+function RateText() {
+  const playback = useEngine((state) => state.status?.playback);
+  const sharp = useEngine(({ status, playhead }) => status?.sharp && status.playhead === playhead);
+  return (
+    <span className="viewer-note viewer-rate">
+      {playback
+        ? `${rateText(playback.reachedRate)} fps · ${playback.skipped} skipped`
+        : sharp
+          ? "sharp, full size"
+          : ""}
+    </span>
+  );
+}
+
 /** The picture, drawn by the engine. */
 export function Viewer() {
   const { composition } = useWorkspace();
   const canvas = useRef<HTMLCanvasElement>(null);
-  const playhead = useEngine((state) => state.playhead);
-  const playback = useEngine((state) => state.status?.playback);
-  const sharp = useEngine(({ status }) => status?.sharp && status.playhead === playhead);
 
   useEffect(() => {
     const element = canvas.current!;
@@ -51,16 +71,8 @@ export function Viewer() {
         role="img"
       />
       <ChangeText />
-      <span className="viewer-note viewer-time">
-        {timecode(playhead, composition.rate)} <span>frame {playhead}</span>
-      </span>
-      <span className="viewer-note viewer-rate">
-        {playback
-          ? `${rateText(playback.reachedRate)} fps · ${playback.skipped} skipped`
-          : sharp
-            ? "sharp, full size"
-            : ""}
-      </span>
+      <TimeText rate={composition.rate} />
+      <RateText />
     </div>
   );
 }

@@ -61,7 +61,7 @@ function scaleTop({ data, view, budgetMs }: TerrainModel): number {
   return Math.max(least, 1.25 * (sorted[Math.floor(sorted.length * 0.97)] ?? 0));
 }
 
-/** Draws costs, budget, lanes and range; the playhead lies on a canvas of its own. */
+/** Draws costs, budget, lanes and range; the playhead lies above it. */
 export function drawTerrain(
   context: CanvasRenderingContext2D,
   width: number,
