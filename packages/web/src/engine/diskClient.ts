@@ -18,111 +18,87 @@ export interface HeldPicture {
   readonly pixels: Uint8Array<ArrayBuffer>;
 }
 
-/** The server did not answer at all. */
-export class DiskUnreachable extends Error {}
-
-/** The server refused; `code` is that of its problem details. */
-export class DiskRefused extends Error {
-  constructor(
-    readonly code: string,
-    detail: string,
-  ) {
-    super(detail);
-  }
+/** A frame as it came from disk. */
+export interface FetchedPicture extends HeldPicture {
+  /** Size of its file. */
+  readonly bytes: Bytes;
 }
 
-/** Bytes a second while at least one transfer was under way, over about the last ten such stretches. */
-class Rate {
-  private bytes = 0;
-  private ms = 0;
-  private active = 0;
-  private since = 0;
-
-  begin(): void {
-    if (this.active++ === 0) this.since = performance.now();
-  }
-
-  /** @param bytes what was transferred; 0 when the transfer failed */
-  end(bytes: Bytes): void {
-    const now = performance.now();
-    this.bytes += bytes;
-    this.ms += now - this.since;
-    this.since = now;
-    if (--this.active > 0) return;
-    this.bytes *= FADE;
-    this.ms *= FADE;
-  }
-
-  get perSecond(): number | undefined {
-    return this.bytes > 0 ? (this.bytes * 1000) / this.ms : undefined;
-  }
+export interface Failure {
+  /** The server did not answer at all; it refused; or the file is not what it should be. */
+  readonly kind: "unreachable" | "refused" | "damaged";
+  /** Of a refusal: the code in its problem details. */
+  readonly code?: string;
+  readonly detail: string;
 }
 
-const FADE = 0.9;
+/** What came of a request. Plain data: it travels from one worker to another. */
+export type Answer<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly failure: Failure };
 
-/** Frames to and from the server's disk cache. */
+/** Frames to and from the server's disk cache. Nothing it does throws. */
 export class DiskClient {
-  private readonly reads = new Rate();
-  private readonly writes = new Rate();
   private packed = false;
 
-  get readRate(): number | undefined {
-    return this.reads.perSecond;
+  /** Keys of all frames on disk, each with what rendering it took. */
+  async list(): Promise<Answer<[ContentKey, Milliseconds][]>> {
+    return answer(async () => {
+      const volume = await ask("/api/volume");
+      this.packed = ((await volume.json()) as { packed: boolean }).packed;
+      return (await (await ask("/api/volume/keys")).json()) as [ContentKey, Milliseconds][];
+    });
   }
 
-  get writeRate(): number | undefined {
-    return this.writes.perSecond;
-  }
-
-  /** Keys of all frames on disk, each with what rendering it took. @throws DiskUnreachable, DiskRefused */
-  async list(): Promise<[ContentKey, Milliseconds][]> {
-    const volume = await ask("/api/volume");
-    this.packed = ((await volume.json()) as { packed: boolean }).packed;
-    return (await (await ask("/api/volume/keys")).json()) as [ContentKey, Milliseconds][];
-  }
-
-  /** @throws DiskUnreachable, DiskRefused, FormatError */
-  async fetch(key: ContentKey): Promise<HeldPicture & { readonly bytes: Bytes }> {
-    this.reads.begin();
-    let bytes = 0;
-    try {
+  async fetch(key: ContentKey): Promise<Answer<FetchedPicture>> {
+    return answer(async () => {
       const response = await ask(`/api/volume/frames/${key}`);
-      const file = await response.arrayBuffer().catch((cause: unknown) => {
-        throw new DiskUnreachable("The server stopped while a frame was read", { cause });
+      const file = await response.arrayBuffer().catch(() => {
+        throw new Failed({ kind: "unreachable", detail: "The server stopped while a frame was read" });
       });
-      bytes = file.byteLength;
       const picture = readFrame(new Uint8Array(file));
-      return { ...picture, pixels: picture.pixels as Uint8Array<ArrayBuffer>, bytes };
-    } finally {
-      this.reads.end(bytes);
-    }
+      return { ...picture, pixels: picture.pixels as Uint8Array<ArrayBuffer>, bytes: file.byteLength };
+    });
   }
 
-  /** @throws DiskUnreachable, DiskRefused */
-  async store(key: ContentKey, owner: string, picture: HeldPicture, costMs: Milliseconds): Promise<void> {
-    const format = formatFor(picture.depth, this.packed);
-    // PAM is its header and the pixels as they are: nothing is copied to make the body. Bodies are blobs
-    // because the browser sends those ten times as fast as typed arrays.
-    const parts =
-      format === "pam" ? [pamHeader(picture.width, picture.height), picture.pixels] : [writeFrame(picture, format)];
-    const body = new Blob(parts as Uint8Array<ArrayBuffer>[]);
-    const query = new URLSearchParams({ owner, format, costMs: String(costMs) });
-    this.writes.begin();
-    let bytes = 0;
-    try {
+  /** @returns the size of the file */
+  async store(key: ContentKey, owner: string, picture: HeldPicture, costMs: Milliseconds): Promise<Answer<Bytes>> {
+    return answer(async () => {
+      const format = formatFor(picture.depth, this.packed);
+      // PAM is its header and the pixels as they are: nothing is copied to make the body. Bodies are blobs
+      // because the browser sends those ten times as fast as typed arrays.
+      const parts =
+        format === "pam" ? [pamHeader(picture.width, picture.height), picture.pixels] : [writeFrame(picture, format)];
+      const body = new Blob(parts as Uint8Array<ArrayBuffer>[]);
+      const query = new URLSearchParams({ owner, format, costMs: String(costMs) });
       await ask(`/api/volume/frames/${key}?${query.toString()}`, { method: "PUT", body });
-      bytes = body.size;
-    } finally {
-      this.writes.end(bytes);
-    }
+      return body.size;
+    });
+  }
+}
+
+class Failed extends Error {
+  constructor(readonly failure: Failure) {
+    super(failure.detail);
+  }
+}
+
+async function answer<T>(work: () => Promise<T>): Promise<Answer<T>> {
+  try {
+    return { ok: true, value: await work() };
+  } catch (error) {
+    const detail = error instanceof Error ? error.message : String(error);
+    return { ok: false, failure: error instanceof Failed ? error.failure : { kind: "damaged", detail } };
   }
 }
 
 async function ask(path: string, init?: RequestInit): Promise<Response> {
-  const response = await fetch(path, init).catch((cause: unknown) => {
-    throw new DiskUnreachable("The server does not answer", { cause });
+  const response = await fetch(path, init).catch(() => {
+    throw new Failed({ kind: "unreachable", detail: "The server does not answer" });
   });
   if (response.ok) return response;
   const problem = (await response.json().catch(() => ({}))) as { title?: string; detail?: string };
-  throw new DiskRefused(problem.title ?? String(response.status), problem.detail ?? response.statusText);
+  throw new Failed({
+    kind: "refused",
+    code: problem.title ?? String(response.status),
+    detail: problem.detail ?? response.statusText,
+  });
 }

@@ -1,6 +1,9 @@
 import type { Bytes, ContentKey, Milliseconds } from "@kinetocache/core";
-import { DiskRefused, DiskUnreachable, type DiskClient, type HeldPicture } from "./diskClient";
+import type { DiskClient, Failure, FetchedPicture, HeldPicture } from "./diskClient";
 import type { DiskState } from "./protocol";
+import { Rate } from "./rate";
+
+export type DiskPort = Pick<DiskClient, "list" | "fetch" | "store">;
 
 /** A frame that waits to be written. */
 interface Waiting {
@@ -35,12 +38,13 @@ export class DiskStore {
   private readonly keys = new Set<ContentKey>();
   private readonly waiting = new Map<ContentKey, Waiting>();
   private writing: ContentKey | undefined;
+  private readonly reads = new Rate();
   private quiet = false;
   private saidUnreachable = false;
   private retry: ReturnType<typeof setTimeout> | undefined;
 
   constructor(
-    private readonly client: DiskClient,
+    private readonly client: DiskPort,
     private readonly listener: Listener,
   ) {}
 
@@ -52,12 +56,9 @@ export class DiskStore {
     return this.waiting.size + Number(this.writing !== undefined);
   }
 
+  /** Bytes a second; undefined before the first frame was read. */
   get readRate(): Bytes | undefined {
-    return this.client.readRate;
-  }
-
-  get writeRate(): Bytes | undefined {
-    return this.client.writeRate;
+    return this.reads.perSecond;
   }
 
   has(key: ContentKey): boolean {
@@ -77,39 +78,42 @@ export class DiskStore {
   /** Asks anew what is on disk. */
   async refresh(): Promise<void> {
     clearTimeout(this.retry);
-    try {
-      const listed = await this.client.list();
-      this.listener.onCosts(listed);
-      const found = new Set(listed.map(([key]) => key));
-      const gone = [...this.keys].filter((key) => !found.has(key));
-      const fresh = [...found].filter((key) => !this.keys.has(key));
-      gone.forEach((key) => this.keys.delete(key));
-      fresh.forEach((key) => this.keys.add(key));
-      if (gone.length > 0) this.listener.onKeys(gone, false);
-      if (fresh.length > 0) this.listener.onKeys(fresh, true);
-      if (this.saidUnreachable) this.listener.notice("The server answers again; the disk cache is back.");
-      this.saidUnreachable = false;
-      this.state = { kind: "ready" };
-      this.writeNext();
-    } catch (error) {
-      this.fail(error);
-    }
+    const listed = await this.client.list();
+    if (listed.ok) this.adopt(listed.value);
+    else this.fail(listed.failure);
     this.listener.onChange();
   }
 
+  private adopt(listed: readonly (readonly [ContentKey, Milliseconds])[]): void {
+    this.listener.onCosts(listed);
+    const found = new Set(listed.map(([key]) => key));
+    const gone = [...this.keys].filter((key) => !found.has(key));
+    const fresh = [...found].filter((key) => !this.keys.has(key));
+    gone.forEach((key) => this.keys.delete(key));
+    fresh.forEach((key) => this.keys.add(key));
+    if (gone.length > 0) this.listener.onKeys(gone, false);
+    if (fresh.length > 0) this.listener.onKeys(fresh, true);
+    if (this.saidUnreachable) this.listener.notice("The server answers again; the disk cache is back.");
+    this.saidUnreachable = false;
+    this.state = { kind: "ready" };
+    this.writeNext();
+  }
+
   /** @returns undefined when the frame cannot be had from disk; it is then no longer listed */
-  async fetch(key: ContentKey): Promise<(HeldPicture & { readonly bytes: Bytes }) | undefined> {
+  async fetch(key: ContentKey): Promise<FetchedPicture | undefined> {
     const start = performance.now();
-    try {
-      const picture = await this.client.fetch(key);
-      this.fetchMs = 0.7 * this.fetchMs + 0.3 * (performance.now() - start);
-      return picture;
-    } catch (error) {
-      this.fail(error);
-      this.keys.delete(key);
-      this.listener.onKeys([key], false);
-      return undefined;
+    this.reads.begin(start);
+    const answer = await this.client.fetch(key);
+    const now = performance.now();
+    this.reads.end(answer.ok ? answer.value.bytes : 0, now);
+    if (answer.ok) {
+      this.fetchMs = 0.7 * this.fetchMs + 0.3 * (now - start);
+      return answer.value;
     }
+    this.fail(answer.failure);
+    this.keys.delete(key);
+    this.listener.onKeys([key], false);
+    return undefined;
   }
 
   enqueue(frame: Waiting): void {
@@ -134,21 +138,19 @@ export class DiskStore {
   }
 
   private async write(frame: Waiting, picture: HeldPicture): Promise<void> {
-    try {
-      await this.client.store(frame.key, frame.owner, picture, frame.costMs);
+    const answer = await this.client.store(frame.key, frame.owner, picture, frame.costMs);
+    if (answer.ok) {
       this.keys.add(frame.key);
       this.listener.onKeys([frame.key], true);
-    } catch (error) {
-      this.fail(error);
-    }
+    } else this.fail(answer.failure);
     this.writing = undefined;
     frame.settled();
     this.listener.onChange();
     this.writeNext();
   }
 
-  private fail(error: unknown): void {
-    if (error instanceof DiskUnreachable) {
+  private fail({ kind, code, detail }: Failure): void {
+    if (kind === "unreachable") {
       if (!this.saidUnreachable)
         this.listener.notice("The server does not answer: frames are kept in memory only until it is back.");
       this.saidUnreachable = true;
@@ -159,16 +161,14 @@ export class DiskStore {
       this.listener.onKeys(lost, false);
       this.giveUp();
       this.tryLater();
-    } else if (error instanceof DiskRefused && (error.code === "cap-reached" || error.code === "drive-full")) {
-      if (this.state.kind !== "full") this.listener.notice(error.message);
-      this.state = { kind: "full", detail: error.message };
+    } else if (code === "cap-reached" || code === "drive-full") {
+      if (this.state.kind !== "full") this.listener.notice(detail);
+      this.state = { kind: "full", detail };
       this.giveUp();
       this.tryLater();
-    } else if (error instanceof DiskRefused && error.code === "damaged") {
+    } else if (code === "damaged") {
       this.listener.notice("A frame on disk was damaged; it has been removed and is rendered again.");
-    } else if (!(error instanceof DiskRefused && error.code === "not-held")) {
-      this.listener.notice(`The disk cache: ${error instanceof Error ? error.message : String(error)}`);
-    }
+    } else if (code !== "not-held") this.listener.notice(`The disk cache: ${detail}`);
   }
 
   private giveUp(): void {

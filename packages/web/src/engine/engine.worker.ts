@@ -3,7 +3,8 @@ import semiboldUrl from "@fontsource/instrument-sans/files/instrument-sans-latin
 import { openKernels } from "@kinetocache/kernels";
 import kernelsUrl from "@kinetocache/kernels/kernels.wasm?url";
 import artworkUrl from "@resvg/resvg-wasm/index_bg.wasm?url";
-import { DiskClient } from "./diskClient";
+import * as Comlink from "comlink";
+import type { DiskClient } from "./diskClient";
 import { Engine } from "./engine";
 import type { Command } from "./protocol";
 import { RenderPool, type RenderOutcome } from "./renderPool";
@@ -17,7 +18,12 @@ async function start(): Promise<Engine> {
   ]);
   const own = openKernels((await WebAssembly.instantiate(kernels, {})).exports);
   const pool = new RenderPool({ kernels, artwork, fonts }, (outcome: RenderOutcome) => engine.onOutcome(outcome));
-  const engine = new Engine(pool, new DiskClient(), new Viewer(own), (event) => self.postMessage(event));
+  const engine = new Engine({
+    pool,
+    disk: Comlink.wrap<DiskClient>(new Worker(new URL("./disk.worker.ts", import.meta.url), { type: "module" })),
+    viewer: new Viewer(own),
+    emit: (event) => self.postMessage(event),
+  });
   return engine;
 }
 

@@ -71,8 +71,6 @@ export type DiskState =
 /** What is true at one moment; sent about ten times a second while anything changes. */
 export interface Status {
   readonly mode: Mode;
-  readonly documentId: string;
-  readonly duration: number;
   readonly playhead: FrameNumber;
   readonly range: FrameRange;
   readonly speed: number;
@@ -90,18 +88,13 @@ export interface Status {
     readonly total: number;
     /** Estimated time for the rest. */
     readonly remainingMs?: Milliseconds;
-    /** When filling starts, on the clock of `Date.now()`; undefined when it will not. */
-    readonly startsAtMs?: number;
   };
   readonly disk: DiskState;
-  /** Frames waiting to be written. */
-  readonly diskQueue: number;
-  /** Measured rates in bytes a second; undefined before the first transfer. */
+  /** Measured, in bytes a second; undefined before the first frame was read from disk. */
   readonly readRate?: number;
-  readonly writeRate?: number;
   readonly rendered: number;
   readonly measuringTake: boolean;
-  readonly playback?: { readonly shown: number; readonly skipped: number; readonly reachedRate: number };
+  readonly playback?: { readonly skipped: number; readonly reachedRate: number };
   readonly layerCosts: readonly LayerCost[];
   readonly sharp: boolean;
 }
@@ -122,7 +115,6 @@ export interface CacheChange {
   /** Of the frames that show something else now: held before and not now; held now. */
   readonly lost: number;
   readonly regained: number;
-  readonly held: number;
 }
 
 export interface MeasuredTake {

@@ -1,0 +1,176 @@
+import {
+  buildGraph,
+  IN_MEMORY,
+  mainComposition,
+  ON_DISK,
+  stillKeys,
+  Timeline,
+  type Composition,
+  type ContentKey,
+  type CostSample,
+  type Document,
+  type FrameNumber,
+  type Milliseconds,
+  type RenderSettings,
+} from "@kinetocache/core";
+import type { FrameCosts } from "./frameCosts";
+import type { TimelineData } from "./protocol";
+
+/** Where frames are held when a timeline first learns their keys. */
+export interface Tiers {
+  readonly inMemory: (key: ContentKey) => boolean;
+  readonly onDisk: (key: ContentKey) => boolean;
+}
+
+/**
+ * The frames of one state of a document at one set of preview settings: their keys, where they are held, and
+ * what they cost. Keys and estimates are worked out in slices, so that a long composition holds nothing up.
+ */
+export class PreviewTimeline {
+  readonly composition: Composition;
+  /** Frames that could not be rendered. */
+  readonly failed = new Set<FrameNumber>();
+  private readonly frames: Timeline;
+  /** First frame whose key has not been computed yet. */
+  private nextUnkeyed = 0;
+  /** First frame that has not been estimated since the cost model last learned much. */
+  private nextUnestimated = Infinity;
+  private changed = true;
+
+  constructor(
+    readonly document: Document,
+    readonly settings: RenderSettings,
+    private readonly costs: FrameCosts,
+    private readonly tiers: Tiers,
+  ) {
+    this.composition = mainComposition(document);
+    this.frames = new Timeline(this.composition.duration);
+    costs.reset(
+      this.composition.duration,
+      this.composition.layers.map(({ id }) => id),
+    );
+  }
+
+  get duration(): number {
+    return this.frames.duration;
+  }
+
+  get residency(): Uint8Array {
+    return this.frames.residency;
+  }
+
+  /** Frames whose keys and costs are not known yet. */
+  get hasUnkeyed(): boolean {
+    return this.nextUnkeyed < this.duration;
+  }
+
+  get hasUnestimated(): boolean {
+    return this.nextUnestimated < this.duration;
+  }
+
+  isInMemory(frame: FrameNumber): boolean {
+    return (this.residency[frame]! & IN_MEMORY) !== 0;
+  }
+
+  has(key: ContentKey): boolean {
+    return this.frames.has(key);
+  }
+
+  nextUse(...of: Parameters<Timeline["nextUse"]>): number {
+    return this.frames.nextUse(...of);
+  }
+
+  distance(...of: Parameters<Timeline["distance"]>): number | undefined {
+    return this.frames.distance(...of);
+  }
+
+  isIn(...of: Parameters<Timeline["isIn"]>): boolean {
+    return this.frames.isIn(...of);
+  }
+
+  keyOf(frame: FrameNumber): ContentKey {
+    const known = this.frames.keyOf(frame);
+    if (known) return known;
+    const { key, root } = buildGraph(this.document, frame, this.settings);
+    const held = (this.tiers.inMemory(key) ? IN_MEMORY : 0) | (this.tiers.onDisk(key) ? ON_DISK : 0);
+    this.frames.setKey(frame, key, held);
+    this.costs.place(frame, key, root, this.stillKeys(frame));
+    this.changed = true;
+    return key;
+  }
+
+  /** Key of a frame at full size, for sharpening. */
+  sharpKey(frame: FrameNumber): ContentKey {
+    return buildGraph(this.document, frame, { ...this.settings, fraction: 1 }).key;
+  }
+
+  mark(key: ContentKey, tier: number, held: boolean): void {
+    this.frames.mark(key, tier, held);
+    this.changed = true;
+  }
+
+  /** Keys of the branches that look the same in every frame, below one frame. */
+  stillKeys(frame: FrameNumber): ReadonlySet<ContentKey> {
+    return stillKeys(this.document, frame, this.settings);
+  }
+
+  /** Takes in what rendering a frame took; the frame may be of an earlier state. */
+  measure(key: ContentKey, ms: Milliseconds, costs: readonly CostSample[], still: ReadonlySet<ContentKey>): void {
+    this.costs.record(key, this.frames.framesOf(key), ms, costs, still);
+    this.changed = true;
+  }
+
+  /** Computes keys and costs in order until the time is used up. */
+  computeKeys(limitMs: Milliseconds): void {
+    const until = performance.now() + limitMs;
+    while (this.hasUnkeyed && performance.now() < until) this.keyOf(this.nextUnkeyed++);
+  }
+
+  /** Frames that were never measured are to be estimated again, by what the cost model knows now. */
+  estimateAgain(): void {
+    this.nextUnestimated = 0;
+  }
+
+  /** Estimates in order until the time is used up. */
+  estimate(limitMs: Milliseconds): void {
+    const until = performance.now() + limitMs;
+    while (this.nextUnestimated < this.nextUnkeyed && performance.now() < until) {
+      const frame = this.nextUnestimated++;
+      if (this.costs.measured[frame]) continue;
+      const { key, root } = buildGraph(this.document, frame, this.settings);
+      this.costs.place(frame, key, root, this.stillKeys(frame));
+    }
+    this.changed = true;
+  }
+
+  /** Frames that show something else than before: how many of them were held, and how many are now. */
+  compareWith(before: PreviewTimeline): { lost: number; regained: number } {
+    let lost = 0;
+    let regained = 0;
+    for (let frame = 0; frame < this.duration; frame++) {
+      if (before.frames.keyOf(frame) === this.frames.keyOf(frame)) continue;
+      if (this.residency[frame]) regained++;
+      else if (before.residency[frame]) lost++;
+    }
+    return { lost, regained };
+  }
+
+  /** Frames held anywhere, and what rendering all the others takes. */
+  heldAndRemaining(): { held: number; remainingMs: Milliseconds } {
+    let held = 0;
+    let remainingMs = 0;
+    for (let frame = 0; frame < this.duration; frame++) {
+      if (this.residency[frame]) held++;
+      else remainingMs += this.costs.costs[frame]!;
+    }
+    return { held, remainingMs };
+  }
+
+  /** A copy for the screens, or undefined when nothing has changed since the last one. */
+  takeChanges(): TimelineData | undefined {
+    if (!this.changed) return undefined;
+    this.changed = false;
+    const { costs, measured } = this.costs;
+    return { costs: costs.slice(), measured: measured.slice(), residency: this.residency.slice() };
+  }
+}

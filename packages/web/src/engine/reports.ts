@@ -1,0 +1,53 @@
+import type { FrameNumber } from "@kinetocache/core";
+import type { EngineEvent, Status, TimelineData } from "./protocol";
+
+// The screen shares the processor with the render workers. While they are at work it is told less often, or
+// drawing it would take a good part of what they need.
+const STATUS_MS = 100;
+const STATUS_BUSY_MS = 250;
+const PLAYHEAD_PLAYING_MS = 80;
+
+interface Source {
+  /** Undefined before a composition is open. */
+  readonly status: () => Status | undefined;
+  readonly timeline: () => TimelineData | undefined;
+  readonly isBusy: () => boolean;
+}
+
+/** Tells the screens what is true, no more often than they can use. */
+export class Reports {
+  private timer: ReturnType<typeof setTimeout> | undefined;
+  private toldPlayheadMs = -Infinity;
+
+  constructor(
+    private readonly emit: (event: EngineEvent) => void,
+    private readonly source: Source,
+  ) {}
+
+  playhead(frame: FrameNumber, isPlaying: boolean): void {
+    const now = performance.now();
+    if (isPlaying && now - this.toldPlayheadMs < PLAYHEAD_PLAYING_MS) return;
+    this.toldPlayheadMs = now;
+    this.emit({ kind: "playhead", frame });
+  }
+
+  /** Something may have changed: a status follows, and more of them while work is under way. */
+  schedule(): void {
+    this.timer ??= setTimeout(
+      () => {
+        this.timer = undefined;
+        this.send();
+      },
+      this.source.isBusy() ? STATUS_BUSY_MS : STATUS_MS,
+    );
+  }
+
+  private send(): void {
+    const status = this.source.status();
+    if (!status) return;
+    const data = this.source.timeline();
+    if (data) this.emit({ kind: "timeline", data });
+    this.emit({ kind: "status", status });
+    if (this.source.isBusy()) this.schedule();
+  }
+}
