@@ -37,6 +37,7 @@ function snapshot(change: Partial<Snapshot> & { held?: readonly number[]; disk?:
     memoryRoom: 100,
     diskAccepts: true,
     sharpen: "off",
+    inHand: new Set(),
     failed: new Set(),
     ...change,
   };
@@ -126,6 +127,12 @@ describe("filling", () => {
       { kind: "render", frame: 3, purpose: "fill", keep: "disk" },
     ]);
     expect(schedule(snapshot({ ...full, diskAccepts: false }))).toEqual([]);
+  });
+
+  test("a frame that waits to be written is not rendered again meanwhile", () => {
+    const full = { mode: "filling" as const, held: [0], shownFrame: 0, memoryRoom: 0 };
+    const actions = schedule(snapshot({ ...full, inHand: new Set([1, 3]) }));
+    expect(of(actions, "render").map(({ frame }) => frame)).toEqual([2, 4]);
   });
 
   test("frames in work count as room taken", () => {

@@ -56,6 +56,8 @@ export interface Snapshot {
   /** Whether frames that memory cannot take may be rendered for the disk. */
   readonly diskAccepts: boolean;
   readonly sharpen: "off" | "wanted" | "running" | "done";
+  /** Frames that are rendered and wait to be written to disk, which alone will hold them. */
+  readonly inHand: ReadonlySet<FrameNumber>;
   /** Frames that could not be rendered; they are left alone until something changes. */
   readonly failed: ReadonlySet<FrameNumber>;
 }
@@ -133,7 +135,7 @@ class Plan {
     let room = this.s.memoryRoom - this.s.jobs.filter((job) => job.purpose === "fill").length;
     for (const frame of fillOrder(this.s)) {
       if (this.renderSlots <= 0 && this.fetchSlots <= 0) break;
-      if (this.inMemory(frame) || this.busy.has(frame)) continue;
+      if (this.inMemory(frame) || this.busy.has(frame) || this.s.inHand.has(frame)) continue;
       if (room > 0) {
         if (this.obtain(frame, "fill")) room--;
       } else if (this.s.diskAccepts && !this.onDisk(frame)) this.render(frame, "fill", "disk");

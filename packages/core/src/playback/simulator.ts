@@ -81,6 +81,7 @@ export function simulateLoop(simulation: Simulation): PassResult[] {
     memoryRoom: 0,
     diskAccepts: false,
     sharpen: "off",
+    inHand: new Set(),
     failed: new Set(),
   });
 

@@ -1,4 +1,5 @@
-import { readdir, readFile, truncate, utimes, writeFile } from "node:fs/promises";
+import { spawnSync } from "node:child_process";
+import { readdir, readFile, rm, truncate, utimes, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { crc32 } from "node:zlib";
 import { RECENT_MS } from "@kinetocache/core";
@@ -27,8 +28,9 @@ async function withServer(use: (server: TestServer) => Promise<void>): Promise<v
   });
 }
 
-const frameFiles = async ({ data }: TestServer, owner = "night-roost") =>
-  (await readdir(path.join(data, "volume/frames", owner))).map((name) => path.join(data, "volume/frames", owner, name));
+const frameFilesIn = async (folder: string, owner = "night-roost") =>
+  (await readdir(path.join(folder, "frames", owner))).map((name) => path.join(folder, "frames", owner, name));
+const frameFiles = ({ data }: TestServer, owner?: string) => frameFilesIn(path.join(data, "volume"), owner);
 const bytesOf = async (response: Response) => new Uint8Array(await response.arrayBuffer());
 
 test("names say all and are read back", () => {
@@ -240,3 +242,55 @@ test("two tabs that store the same frame at once leave one intact file", () =>
     expect(Buffer.compare(await bytesOf(await server.ask(`/api/volume/frames/${keyOf(5)}`)), content(5, MIB))).toBe(0);
     expect(await server.json("/api/volume")).toMatchObject({ frames: 1, bytes: MIB });
   }));
+
+describe("a drive that is really full", () => {
+  const MIB_FRAME = { owner: "night-roost", format: "pam", costMs: 1, size: MIB } as const;
+  async function* chunks(n: number) {
+    yield await Promise.resolve(content(n, MIB));
+  }
+  const mount = (...args: string[]) => spawnSync("mount", args).status === 0;
+
+  test("refuses the frame that does not fit, keeps the others whole, and takes frames again when there is room", () =>
+    withFolder(async (folder) => {
+      // A small drive of its own; only the administrator may attach one.
+      if (!mount("-t", "tmpfs", "-o", "size=12M", "tmpfs", folder)) {
+        console.warn("Not tried: this user cannot attach a small drive");
+        return;
+      }
+      try {
+        const volume = await Volume.open(folder, 0);
+        const write = (n: number) => volume.write({ ...MIB_FRAME, key: keyOf(n) }, chunks(n));
+        let stored = 0;
+        await expect(
+          (async () => {
+            for (; stored < 20; stored++) await write(stored);
+          })(),
+        ).rejects.toMatchObject({ code: expect.stringMatching(/ENOSPC|drive-full/) as string });
+        expect(stored).toBeGreaterThan(8);
+        expect((await volume.state()).frames).toBe(stored);
+        expect(await readdir(path.join(folder, "temporary"))).toEqual([]);
+        for (let n = 0; n < stored; n++)
+          expect(Buffer.compare((await volume.read(keyOf(n))).content, content(n, MIB))).toBe(0);
+        await rm((await frameFilesIn(folder))[0]!);
+        await write(99);
+        expect(Buffer.compare((await volume.read(keyOf(99))).content, content(99, MIB))).toBe(0);
+        await volume.close();
+        const reopened = await Volume.open(folder, 0);
+        expect((await reopened.state()).frames).toBe(stored);
+        await reopened.close();
+      } finally {
+        spawnSync("umount", [folder]);
+      }
+    }));
+
+  test("before it comes to that, the last gigabyte is left to the system", () =>
+    withFolder(async (folder) => {
+      const { freeBytes } = await (await Volume.open(folder)).state();
+      const volume = await Volume.open(path.join(folder, "second"), freeBytes * 2);
+      await expect(volume.write({ ...MIB_FRAME, key: keyOf(1) }, chunks(1))).rejects.toMatchObject({
+        status: 507,
+        code: "drive-full",
+      });
+      expect((await volume.state()).frames).toBe(0);
+    }));
+});

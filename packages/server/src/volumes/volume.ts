@@ -72,11 +72,18 @@ export class Volume {
   /** Set by the holding area, whose files count against the cap. */
   holdingBytes: () => Bytes = () => 0;
 
-  private constructor(readonly root: string) {}
+  private constructor(
+    readonly root: string,
+    private readonly keptFree: Bytes,
+  ) {}
 
-  /** Opens or creates the volume in a folder. @throws Error when another process has it open */
-  static async open(root: string): Promise<Volume> {
-    const volume = new Volume(root);
+  /**
+   * Opens or creates the volume in a folder.
+   * @param keptFree free bytes of the drive below which nothing more is stored
+   * @throws Error when another process has it open
+   */
+  static async open(root: string, keptFree: Bytes = KEPT_FREE): Promise<Volume> {
+    const volume = new Volume(root, keptFree);
     await mkdir(volume.framesPath, { recursive: true });
     await volume.lock();
     await rm(volume.tempPath, { recursive: true, force: true });
@@ -325,7 +332,7 @@ export class Volume {
 
   private async checkDrive(): Promise<void> {
     const drive = await statfs(this.root);
-    if (drive.bavail * drive.bsize - this.reservedBytes < KEPT_FREE) {
+    if (drive.bavail * drive.bsize - this.reservedBytes < this.keptFree) {
       throw new Problem(
         507,
         "drive-full",

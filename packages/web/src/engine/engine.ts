@@ -326,6 +326,7 @@ export class Engine {
     const { transport } = this;
     const { window } = this.settings!;
     const memoryFits = this.memoryFits(timeline);
+    const inHand = this.held.handKeys;
     return {
       nowMs: performance.now(),
       mode,
@@ -345,8 +346,9 @@ export class Engine {
       shownFrame: this.shownFrame,
       memoryFits,
       memoryRoom: mode === "filling" ? this.memoryRoom(timeline, memoryFits) : 0,
-      diskAccepts: this.disk.accepts && this.held.handSize < MOST_IN_HAND,
+      diskAccepts: this.disk.accepts && inHand.length < MOST_IN_HAND,
       sharpen: this.sharpenState(mode),
+      inHand: new Set(inHand.flatMap((key) => timeline.framesOf(key))),
       failed: timeline.failed,
     };
   }

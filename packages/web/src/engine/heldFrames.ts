@@ -35,9 +35,9 @@ export class HeldFrames {
     return this.cache.size;
   }
 
-  /** Frames in hand. */
-  get handSize(): number {
-    return this.inHand.size;
+  /** Keys of the frames in hand. */
+  get handKeys(): readonly ContentKey[] {
+    return [...this.inHand.keys()];
   }
 
   has(key: ContentKey): boolean {
@@ -83,7 +83,7 @@ export class HeldFrames {
 
   /** @param except a frame that stays: the one on show */
   letGoAll(except: ContentKey | undefined): void {
-    for (const key of [...this.inHand.keys()]) if (key !== except) this.letGo(key);
+    for (const key of this.handKeys) if (key !== except) this.letGo(key);
   }
 
   setBudget(budget: Bytes, context: EvictionContext): void {

@@ -76,6 +76,10 @@ export class PreviewTimeline {
     return this.frames.has(key);
   }
 
+  framesOf(key: ContentKey): readonly FrameNumber[] {
+    return this.frames.framesOf(key);
+  }
+
   nextUse(...of: Parameters<Timeline["nextUse"]>): number {
     return this.frames.nextUse(...of);
   }

@@ -1,0 +1,357 @@
+import { IN_MEMORY, ON_DISK } from "@kinetocache/core";
+import { EngineRig, FRAME_BYTES, FakeDisk, moving, SETTINGS } from "../../../../testing/engine";
+
+const FRAMES = 24;
+// A frame with its bookkeeping.
+const room = (frames: number) => frames * (FRAME_BYTES + 512);
+
+beforeEach(() => jest.useFakeTimers());
+afterEach(() => jest.useRealTimers());
+
+async function open(settings = {}, disk = new FakeDisk()): Promise<EngineRig> {
+  const rig = new EngineRig(disk, { ...SETTINGS, ...settings });
+  await rig.open();
+  return rig;
+}
+
+describe("opening", () => {
+  test("shows the frame under the playhead, then samples small frames for the first estimates", async () => {
+    const rig = new EngineRig();
+    await rig.open();
+    expect(rig.shown).toHaveLength(1);
+    expect(rig.held(IN_MEMORY)).toBe(1);
+    const { costs, measured } = rig.last("timeline").data;
+    expect(costs).toHaveLength(FRAMES);
+    expect([...measured].filter(Boolean)).toHaveLength(1);
+    expect(costs.every((ms) => ms > 0)).toBe(true);
+  });
+
+  test("the order of settings and composition does not matter", async () => {
+    const rig = new EngineRig();
+    rig.send({ kind: "open", document: moving(), cause: "open" }, { kind: "configure", settings: SETTINGS });
+    await rig.run(900);
+    expect(rig.status.range).toEqual({ in: 0, out: FRAMES });
+    expect(rig.shown).toHaveLength(1);
+  });
+
+  test("another composition starts at its first frame and over its whole length", async () => {
+    const rig = await open();
+    rig.send({ kind: "seek", frame: 9, scrubbing: false }, { kind: "range", range: { in: 3, out: 8 } });
+    const other = { ...moving(), id: "other" };
+    rig.send({ kind: "open", document: other, cause: "open" });
+    await rig.run(900);
+    expect(rig.status).toMatchObject({ playhead: 0, range: { in: 0, out: FRAMES } });
+  });
+});
+
+describe("filling", () => {
+  test("begins after the idle delay, with the window around the playhead", async () => {
+    const rig = await open({ background: "Idle" });
+    rig.send({ kind: "seek", frame: 10, scrubbing: false });
+    await rig.run(990);
+    expect(rig.pool.takeStarted()).toEqual([10]);
+    expect(rig.status.mode).toBe("parked");
+    await rig.run(2000);
+    expect(rig.pool.takeStarted().slice(0, 9)).toEqual([11, 12, 13, 14, 15, 16, 9, 8, 17]);
+    expect(rig.held(IN_MEMORY)).toBe(FRAMES);
+    expect(rig.status.filling).toMatchObject({ held: FRAMES, total: FRAMES });
+  });
+
+  test.each([
+    ["a step", { kind: "step", frames: 1 }],
+    ["a touch", { kind: "touch" }],
+    ["a new range", { kind: "range", range: { in: 2, out: 9 } }],
+    ["play", { kind: "play", speed: 1 }],
+  ] as const)("%s stops it at once", async (_name, command) => {
+    const rig = await open({ background: "Idle" });
+    rig.pool.frameMs = 300;
+    await rig.run(1250);
+    expect(rig.status.mode).toBe("filling");
+    const under = [...rig.pool.running.keys()];
+    expect(under).toHaveLength(2);
+    rig.send(command);
+    expect(rig.pool.stopped).toEqual(expect.arrayContaining(under));
+  });
+
+  test("can be paused and goes on where it was", async () => {
+    const rig = await open({ idleDelayMs: 0 });
+    rig.configure({ background: "Idle" });
+    await rig.run(50);
+    rig.send({ kind: "pauseFilling", paused: true });
+    await rig.run(500);
+    const held = rig.held(IN_MEMORY);
+    expect(held).toBeLessThan(FRAMES);
+    expect(rig.status.filling.paused).toBe(true);
+    rig.send({ kind: "pauseFilling", paused: false });
+    await rig.run(1000);
+    expect(rig.held(IN_MEMORY)).toBe(FRAMES);
+  });
+
+  test("what memory has no room for is rendered for the disk, each frame once", async () => {
+    const rig = await open({ background: "Idle", idleDelayMs: 0, memoryBudgetBytes: room(10) });
+    await rig.run(3000);
+    expect(rig.status.memory.frames).toBe(10);
+    expect(rig.held(ON_DISK)).toBe(FRAMES);
+    expect(rig.status.rendered).toBe(FRAMES);
+  });
+
+  test("a frame that cannot be rendered is said once and left alone; the others are rendered", async () => {
+    const rig = await open();
+    rig.pool.broken.add(7);
+    await rig.fill();
+    expect(rig.held(IN_MEMORY)).toBe(FRAMES - 1);
+    expect(rig.notices).toEqual(["Frame 7 could not be rendered: the artwork is not SVG"]);
+  });
+});
+
+describe("playing", () => {
+  test("from memory is real time: every frame on time, none skipped", async () => {
+    const rig = await open();
+    await rig.fill();
+    const { summary, heldAtStart } = await rig.measure();
+    expect(heldAtStart).toEqual({ memory: FRAMES, disk: FRAMES });
+    expect(summary).toMatchObject({ frames: FRAMES, onTimeShare: 1, skipped: 0, late: 0 });
+    expect(summary.hits).toEqual({ memory: FRAMES, disk: 0, rendered: 0, skipped: 0 });
+    expect(summary.reachedRate).toBeCloseTo(24, 0);
+  });
+
+  test("uncached and too slow, it says so: frames are skipped, and the time is the layer's", async () => {
+    const rig = await open();
+    rig.pool.frameMs = 200;
+    const { summary, layerMs } = await rig.measure();
+    expect(summary.skipped).toBeGreaterThan(10);
+    expect(summary.onTimeShare).toBeLessThan(0.6);
+    expect(summary.frames).toBe(FRAMES);
+    expect(layerMs[0]).toMatchObject({ layer: "square" });
+  });
+
+  test("when every frame is shown, a stall moves all that follow and none is skipped", async () => {
+    const rig = await open({ pacing: "show every frame" });
+    rig.pool.frameMs = 200;
+    const { summary } = await rig.measure();
+    expect(summary.skipped).toBe(0);
+    expect(summary.hits.rendered).toBe(FRAMES - 1);
+    // Two workers at 200 ms.
+    expect(summary.reachedRate).toBeGreaterThan(8);
+    expect(summary.reachedRate).toBeLessThan(11);
+  });
+
+  test("a loop that does not fit into memory keeps most of it", async () => {
+    const rig = await open({ memoryBudgetBytes: room(20) });
+    rig.disk.failure = { kind: "unreachable", detail: "gone" };
+    rig.send({ kind: "diskChanged" }, { kind: "play", speed: 1 });
+    await rig.run(4000);
+    const before = rig.status.rendered;
+    await rig.run(10_000);
+    // Ten passes miss the four frames that do not fit, and little more; least recently used would miss all 24.
+    expect(rig.status.rendered - before).toBeLessThan(10 * 8);
+    expect(rig.status.memory.usedBytes).toBeLessThanOrEqual(room(20));
+  });
+
+  test("shuttling backwards and faster shows the frames in that order", async () => {
+    const rig = await open();
+    await rig.fill();
+    rig.send({ kind: "seek", frame: 20, scrubbing: false }, { kind: "play", speed: -2 });
+    rig.events.length = 0;
+    await rig.run(400);
+    expect(rig.status).toMatchObject({ mode: "playing", speed: -2 });
+    const frames = rig.all("playhead").map(({ frame }) => frame);
+    expect(frames.length).toBeGreaterThan(3);
+    expect(frames).toEqual([...frames].sort((a, b) => b - a));
+    expect(frames.every((frame) => frame % 2 === 0)).toBe(true);
+  });
+
+  test("a take that is stopped before its end is not kept, and that is said", async () => {
+    const rig = await open();
+    rig.send({ kind: "measureTake" });
+    await rig.run(200);
+    rig.send({ kind: "pause" });
+    expect(rig.all("take")).toEqual([]);
+    expect(rig.notices).toEqual(["The take was stopped before its end and is not kept."]);
+  });
+
+  test("the screens are told no more often than they can use", async () => {
+    const rig = await open();
+    await rig.fill();
+    rig.events.length = 0;
+    rig.send({ kind: "play", speed: 1 });
+    await rig.run(2000);
+    expect(rig.all("status").length).toBeLessThanOrEqual(9);
+    expect(rig.all("playhead").length).toBeLessThanOrEqual(26);
+    expect(rig.all("playhead").length).toBeGreaterThan(12);
+  });
+
+  test("turning the loop off ends playback at the out point", async () => {
+    const rig = await open();
+    await rig.fill();
+    rig.send({ kind: "play", speed: 1 });
+    await rig.run(300);
+    rig.configure({ loop: false });
+    await rig.run(2000);
+    expect(rig.status).toMatchObject({ mode: "parked", playhead: FRAMES - 1 });
+  });
+});
+
+describe("edits", () => {
+  test("lose the frames they change, and undo has every one of them back without rendering", async () => {
+    const rig = await open();
+    await rig.fill();
+    rig.send({ kind: "open", document: moving(2), cause: "edit" });
+    expect(rig.last("cacheChange").change).toEqual({ cause: "edit", lost: FRAMES, regained: 0 });
+    await rig.run(500);
+    const { rendered } = rig.status;
+    rig.send({ kind: "open", document: moving(), cause: "undo" });
+    // Frame 0 was rendered for the edited state meanwhile and is lost in turn.
+    expect(rig.last("cacheChange").change).toEqual({ cause: "undo", lost: 0, regained: FRAMES });
+    await rig.run(2000);
+    expect(rig.status.rendered).toBe(rendered);
+    expect(rig.held(IN_MEMORY)).toBe(FRAMES);
+  });
+
+  test("stop the rendering of what is no longer wanted", async () => {
+    const rig = await open({ idleDelayMs: 0 });
+    rig.pool.frameMs = 500;
+    rig.configure({ background: "Idle" });
+    await rig.run(100);
+    const under = [...rig.pool.running.keys()];
+    expect(under).toHaveLength(2);
+    rig.send({ kind: "open", document: moving(3), cause: "edit" });
+    expect(rig.pool.stopped).toEqual(expect.arrayContaining(under));
+  });
+
+  test("another preview size is another set of frames; the first one is found again", async () => {
+    const rig = await open();
+    await rig.fill();
+    rig.configure({ fraction: 0.5 });
+    await rig.run(300);
+    expect(rig.held(IN_MEMORY)).toBe(1);
+    rig.configure({ fraction: 1 });
+    await rig.run(300);
+    expect(rig.held(IN_MEMORY)).toBe(FRAMES);
+  });
+});
+
+describe("memory", () => {
+  test("a lower budget evicts at once, what is far from the playhead first", async () => {
+    const rig = await open();
+    await rig.fill();
+    rig.configure({ memoryBudgetBytes: room(6) });
+    await rig.run(150);
+    expect(rig.status.memory.frames).toBe(6);
+    expect(rig.status.memory.usedBytes).toBeLessThanOrEqual(room(6));
+    const { residency } = rig.last("timeline").data;
+    expect([...residency].map((bits) => bits & IN_MEMORY)).toEqual([...Array(6).fill(1), ...Array(18).fill(0)]);
+  });
+
+  test("a budget below one frame still shows every frame that is asked for", async () => {
+    const rig = await open({ memoryBudgetBytes: 1000 });
+    rig.send({ kind: "seek", frame: 5, scrubbing: false });
+    await rig.run(200);
+    rig.send({ kind: "seek", frame: 6, scrubbing: false });
+    await rig.run(200);
+    expect(rig.shown).toHaveLength(3);
+    expect(rig.status.memory.usedBytes).toBe(0);
+  });
+
+  test("clearing it leaves what is on disk, from where the frame on show comes again", async () => {
+    const rig = await open();
+    await rig.fill();
+    rig.send({ kind: "clearMemory" });
+    await rig.run(150);
+    expect(rig.status.memory).toMatchObject({ frames: 1, usedBytes: room(1) });
+    expect(rig.held(ON_DISK)).toBe(FRAMES);
+  });
+});
+
+describe("disk", () => {
+  test("what an earlier session rendered is played from it", async () => {
+    const first = await open();
+    await first.fill();
+    const second = await open({}, first.disk);
+    const { summary } = await second.measure();
+    expect(summary.hits.disk).toBe(FRAMES - 1);
+    expect(summary).toMatchObject({ onTimeShare: 1, bytesRead: (FRAMES - 1) * FRAME_BYTES });
+    // The first frame was asked for before the list of the disk had come.
+    expect(second.status.rendered).toBe(1);
+    expect(second.status.readRate).toBeGreaterThan(0);
+  });
+
+  test("nothing is written while playing", async () => {
+    const rig = await open();
+    const { stores } = rig.disk;
+    rig.send({ kind: "play", speed: 1 });
+    await rig.run(3000);
+    expect(rig.status.memory.frames).toBe(FRAMES);
+    expect(rig.disk.stores).toBe(stores);
+    rig.send({ kind: "pause" });
+    await rig.run(1000);
+    expect(rig.held(ON_DISK)).toBe(FRAMES);
+  });
+
+  test("a damaged frame is rendered again, and that is said", async () => {
+    const first = await open();
+    await first.fill();
+    for (const key of first.disk.frames.keys()) first.disk.damaged.add(key);
+    const second = await open({}, first.disk);
+    await second.fill();
+    expect(second.held(IN_MEMORY)).toBe(FRAMES);
+    expect(second.notices).toContain("A frame on disk was damaged; it has been removed and is rendered again.");
+  });
+
+  test("without the server everything goes on in memory, and the disk is back when it is", async () => {
+    const rig = await open();
+    rig.disk.failure = { kind: "unreachable", detail: "The server does not answer" };
+    await rig.fill();
+    expect(rig.held(IN_MEMORY)).toBe(FRAMES);
+    expect(rig.held(ON_DISK)).toBe(0);
+    const said = "The server does not answer: frames are kept in memory only until it is back.";
+    expect(rig.notices).toEqual([said]);
+    expect((await rig.measure()).summary.onTimeShare).toBe(1);
+    rig.disk.failure = undefined;
+    await rig.run(6000);
+    expect(rig.notices).toEqual([said, "The server answers again; the disk cache is back."]);
+    expect(rig.status.disk.kind).toBe("ready");
+  });
+
+  test("when it is full, that is said once and nothing stops", async () => {
+    const rig = await open();
+    rig.disk.failure = { kind: "refused", code: "cap-reached", detail: "The disk cache has reached its cap" };
+    await rig.fill();
+    expect(rig.held(IN_MEMORY)).toBe(FRAMES);
+    expect(rig.notices).toEqual(["The disk cache has reached its cap"]);
+    expect((await rig.measure()).summary.onTimeShare).toBe(1);
+  });
+});
+
+describe("sharpening", () => {
+  test("comes when the playhead has rested, at full size, and not while scrubbing", async () => {
+    const rig = await open({ fraction: 0.5 });
+    expect(rig.status.sharp).toBe(true);
+    rig.pool.takeStarted();
+    for (let frame = 1; frame < 6; frame++) {
+      rig.send({ kind: "seek", frame, scrubbing: true });
+      await rig.run(200);
+    }
+    expect(rig.pool.takeStarted(1)).toEqual([]);
+    await rig.run(1000);
+    expect(rig.pool.takeStarted(1)).toEqual([5]);
+    expect(rig.status.sharp).toBe(true);
+  });
+
+  test("gives way to the next action", async () => {
+    const rig = await open({ fraction: 0.5 });
+    rig.pool.frameMs = 300;
+    rig.send({ kind: "step", frames: 1 });
+    await rig.run(800);
+    const sharp = rig.pool.started.at(-1)!;
+    expect(sharp).toMatchObject({ frame: 1, settings: { fraction: 1 } });
+    rig.send({ kind: "step", frames: 1 });
+    expect(rig.pool.stopped).toContain(sharp.id);
+  });
+
+  test("is left out when it is switched off", async () => {
+    const rig = await open({ fraction: 0.5, sharpenWhenParked: false });
+    await rig.run(2000);
+    expect(rig.status.sharp).toBe(false);
+  });
+});

@@ -1,0 +1,222 @@
+import { buildGraph, type ContentKey, type Document, type Milliseconds, type RenderSettings } from "@kinetocache/core";
+import type { Answer, Failure, FetchedPicture, HeldPicture } from "../packages/web/src/engine/diskClient";
+import type { DiskPort } from "../packages/web/src/engine/diskStore";
+import { Engine, type Surroundings } from "../packages/web/src/engine/engine";
+import type { Command, EngineEvent, PreviewSettings } from "../packages/web/src/engine/protocol";
+import type { RenderOutcome } from "../packages/web/src/engine/renderPool";
+import { document, layer } from "./documents";
+
+// Browsers have it; Node does not before version 22.
+ArrayBuffer.prototype.transfer ??= function (this: ArrayBuffer) {
+  return structuredClone(this, { transfer: [this] });
+};
+
+/** Frames of 64 × 36 at 8-bit. */
+export const FRAME_BYTES = 64 * 36 * 4;
+
+export const SETTINGS: PreviewSettings = {
+  fraction: 1,
+  effects: "All",
+  memoryBudgetBytes: 2 ** 20,
+  parallel: 2,
+  window: { before: 2, after: 6 },
+  background: "Off",
+  idleDelayMs: 1000,
+  pacing: "keep time",
+  sharpenWhenParked: true,
+  loop: true,
+};
+
+/** A square that moves, so that every frame differs; `scale` tells states apart. */
+export function moving(scale = 1, change: Partial<Document> = {}): Document {
+  const x = { keyframes: [0, 24].map((frame) => ({ frame, value: frame * 2, ease: "linear" as const })) };
+  return document(
+    [layer("square", "solid", {}, { transform: { x, y: 0, anchorX: 0, anchorY: 0, scale, rotation: 0 } })],
+    change,
+  );
+}
+
+interface RenderJob {
+  readonly id: number;
+  readonly frame: number;
+  readonly settings: RenderSettings;
+}
+
+/** Stands in for the render workers: every frame takes `frameMs`, and is blank. */
+export class FakePool {
+  size = 2;
+  memoryBytes = 0;
+  frameMs: Milliseconds = 10;
+  /** Frames that cannot be rendered. */
+  readonly broken = new Set<number>();
+  readonly started: RenderJob[] = [];
+  readonly stopped: number[] = [];
+  onOutcome: (outcome: RenderOutcome) => void = () => undefined;
+  readonly running = new Map<number, RenderJob>();
+  private open: Document | undefined;
+
+  get freeSlots(): number {
+    return this.size - this.running.size;
+  }
+
+  /** Frames started at full preview size, which calibration is not, since the last call. */
+  takeStarted(fraction = 1): number[] {
+    return this.started
+      .splice(0)
+      .filter(({ settings }) => settings.fraction === fraction)
+      .map(({ frame }) => frame);
+  }
+
+  resize(count: number): void {
+    this.size = count;
+  }
+
+  setDocument(opened: Document): void {
+    this.open = opened;
+  }
+
+  render(id: number, frame: number, settings: RenderSettings): void {
+    if (this.freeSlots === 0) throw new Error("All render workers are busy");
+    const job = { id, frame, settings };
+    this.running.set(id, job);
+    this.started.push(job);
+    const { key } = buildGraph(this.open!, frame, settings);
+    setTimeout(() => this.end(job, key), this.frameMs);
+  }
+
+  stop(id: number): void {
+    this.stopped.push(id);
+  }
+
+  private end({ id, frame }: RenderJob, key: ContentKey): void {
+    this.running.delete(id);
+    if (this.stopped.includes(id)) this.onOutcome({ kind: "cancelled", job: id });
+    else if (this.broken.has(frame)) this.onOutcome({ kind: "failed", job: id, reason: "the artwork is not SVG" });
+    else {
+      const pixels = new ArrayBuffer(FRAME_BYTES);
+      const costs = [{ key, kind: "place" as const, layer: "square", units: 64 * 36, ms: this.frameMs }];
+      const size = { width: 64, height: 36, pixels, memoryBytes: 0 };
+      this.onOutcome({ kind: "rendered", job: id, key, ...size, ms: this.frameMs, costs, warm: true });
+    }
+  }
+}
+
+/** Stands in for the server's disk cache. */
+export class FakeDisk implements DiskPort {
+  readonly frames = new Map<ContentKey, HeldPicture>();
+  fetchMs: Milliseconds = 5;
+  storeMs: Milliseconds = 5;
+  /** What every request meets while it is set. */
+  failure: Failure | undefined;
+  readonly damaged = new Set<ContentKey>();
+  stores = 0;
+
+  list(): Promise<Answer<[ContentKey, Milliseconds][]>> {
+    return this.after(0, () => [...this.frames.keys()].map((key) => [key, 100]));
+  }
+
+  async fetch(key: ContentKey): Promise<Answer<FetchedPicture>> {
+    if (this.damaged.has(key)) return { ok: false, failure: { kind: "refused", code: "damaged", detail: "damaged" } };
+    return this.after(this.fetchMs, () => {
+      const picture = this.frames.get(key)!;
+      return { ...picture, pixels: picture.pixels.slice(), bytes: picture.pixels.byteLength };
+    });
+  }
+
+  store(key: ContentKey, _owner: string, picture: HeldPicture): Promise<Answer<number>> {
+    const copy = { ...picture, pixels: picture.pixels.slice() };
+    this.stores++;
+    return this.after(this.storeMs, () => {
+      this.frames.set(key, copy);
+      return copy.pixels.byteLength;
+    });
+  }
+
+  private async after<T>(ms: Milliseconds, value: () => T): Promise<Answer<T>> {
+    if (ms > 0) await new Promise((resolve) => setTimeout(resolve, ms));
+    return this.failure ? { ok: false, failure: this.failure } : { ok: true, value: value() };
+  }
+}
+
+/** An engine among stand-ins, on jest's fake clock. */
+export class EngineRig {
+  readonly pool = new FakePool();
+  readonly shown: HeldPicture[] = [];
+  readonly events: EngineEvent[] = [];
+  readonly engine: Engine;
+
+  constructor(
+    readonly disk = new FakeDisk(),
+    private settings = SETTINGS,
+  ) {
+    const surroundings: Surroundings = {
+      pool: this.pool,
+      disk,
+      viewer: { attach: () => undefined, show: (picture) => void this.shown.push(picture) },
+      emit: (event) => void this.events.push(event),
+    };
+    this.engine = new Engine(surroundings);
+    this.pool.onOutcome = (outcome) => this.engine.onOutcome(outcome);
+  }
+
+  /** Opens a document and waits until calibration is over and the first frame is on show. */
+  async open(opened: Document = moving()): Promise<void> {
+    this.engine.handle({ kind: "configure", settings: this.settings });
+    this.engine.handle({ kind: "open", document: opened, cause: "open" });
+    await this.run(900);
+    this.pool.takeStarted();
+  }
+
+  send(...commands: Command[]): void {
+    commands.forEach((command) => this.engine.handle(command));
+  }
+
+  configure(change: Partial<PreviewSettings>): void {
+    this.settings = { ...this.settings, ...change };
+    this.send({ kind: "configure", settings: this.settings });
+  }
+
+  /** Lets time pass. */
+  async run(ms: Milliseconds): Promise<void> {
+    await jest.advanceTimersByTimeAsync(ms);
+  }
+
+  /** Renders all frames into memory, as far as it holds them. */
+  async fill(): Promise<void> {
+    this.configure({ background: "Idle", idleDelayMs: 0 });
+    await this.run(2000);
+    this.configure({ background: "Off" });
+    this.pool.takeStarted();
+  }
+
+  all<Kind extends EngineEvent["kind"]>(kind: Kind): Extract<EngineEvent, { kind: Kind }>[] {
+    return this.events.filter((event): event is Extract<EngineEvent, { kind: Kind }> => event.kind === kind);
+  }
+
+  /** The latest event of a kind. */
+  last<Kind extends EngineEvent["kind"]>(kind: Kind): Extract<EngineEvent, { kind: Kind }> {
+    const found = this.all(kind).at(-1);
+    if (!found) throw new Error(`No ${kind} was emitted`);
+    return found;
+  }
+
+  get status() {
+    return this.last("status").status;
+  }
+
+  get notices(): string[] {
+    return this.all("notice").map(({ text }) => text);
+  }
+
+  /** Frames with a residency bit. */
+  held(bit: number): number {
+    return this.last("timeline").data.residency.reduce((sum, bits) => sum + Number((bits & bit) !== 0), 0);
+  }
+
+  /** Measures a take over all 24 frames. */
+  async measure() {
+    this.send({ kind: "measureTake" });
+    await this.run(10_000);
+    return this.last("take").take;
+  }
+}
