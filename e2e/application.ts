@@ -80,6 +80,13 @@ export async function chooseComposition(page: Page, name: string): Promise<void>
   await expect(page.getByRole("button", { name: `Composition ${name}; choose another` })).toBeVisible();
 }
 
+/** The part of the picture that no note covers. */
+export async function steadyPicture(page: Page): Promise<Buffer> {
+  await expect(page.locator(".viewer-time")).toContainText("frame 0");
+  const { x, y } = (await page.locator(".viewer canvas").boundingBox())!;
+  return page.screenshot({ clip: { x: x + 60, y: y + 60, width: 300, height: 160 } });
+}
+
 /** Types into a field and applies it. */
 export async function type(page: Page, label: string, value: string): Promise<void> {
   const field = page.getByLabel(label, { exact: true });

@@ -29,7 +29,7 @@ export const SETTINGS: PreviewSettings = {
 
 /** A square that moves, so that every frame differs; `scale` tells states apart. */
 export function moving(scale = 1, change: Partial<Document> = {}): Document {
-  const x = { keyframes: [0, 24].map((frame) => ({ frame, value: frame * 2, ease: "linear" as const })) };
+  const x = { keyframes: [0, 24].map((frame) => ({ frame, value: 1 + frame * 2, ease: "linear" as const })) };
   return document(
     [layer("square", "solid", {}, { transform: { x, y: 0, anchorX: 0, anchorY: 0, scale, rotation: 0 } })],
     change,
@@ -43,7 +43,7 @@ interface RenderJob {
 }
 
 /** Stands in for the render workers: every frame takes `frameMs`, and is blank. */
-export class FakePool {
+class FakePool {
   size = 2;
   memoryBytes = 0;
   frameMs: Milliseconds = 10;

@@ -77,6 +77,20 @@ export async function importDocument(text: string): Promise<StoredDocument> {
   });
 }
 
+/**
+ * Removes a composition with its undo history; its takes stay.
+ * @returns the composition to open in its place
+ * @throws Error when there is no other
+ */
+export async function removeDocument(id: string): Promise<StoredDocument> {
+  return database.transaction("rw", database.documents, async () => {
+    const other = await database.documents.filter((stored) => stored.id !== id).first();
+    if (!other) throw new Error("The only composition cannot be removed; import another one first.");
+    await database.documents.delete(id);
+    return other;
+  });
+}
+
 /** The text of a composition file. */
 export function exportDocument(document: Document): string {
   return `${JSON.stringify(document, null, 1)}\n`;

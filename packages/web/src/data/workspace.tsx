@@ -11,7 +11,7 @@ import { liveQuery } from "dexie";
 import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import type { MeasuredTake, PreviewSettings } from "../engine/protocol";
 import { database, type StoredDocument } from "./database";
-import { addDemo, changeDocument, FIRST_DOCUMENT, type Change } from "./documents";
+import { addDemo, changeDocument, FIRST_DOCUMENT, removeDocument, type Change } from "./documents";
 import { engine, send } from "./engineStore";
 import { loadSettings, saveSettings } from "./settings";
 
@@ -29,6 +29,8 @@ interface Workspace {
   readonly canRedo: boolean;
   readonly notices: readonly Notice[];
   readonly openDocument: (id: string) => Promise<void>;
+  /** Removes the open composition and opens another. */
+  readonly removeOpen: () => Promise<void>;
   readonly edit: (edit: Edit) => Promise<void>;
   readonly undo: () => Promise<void>;
   readonly redo: () => Promise<void>;
@@ -123,12 +125,19 @@ export function WorkspaceProvider({
   const openId = state?.stored.id;
   useEffect(() => {
     if (!openId) return;
-    const watch = liveQuery(() => database.documents.get(openId)).subscribe((stored) => {
-      if (stored && known.current && stored.id === known.current.id && stored.revision > known.current.revision)
-        take(stored, "edit");
-    });
+    const follow = async (stored: StoredDocument | undefined) => {
+      const shown = known.current;
+      if (shown?.id !== openId) return;
+      if (stored && stored.revision > shown.revision) take(stored, "edit");
+      if (stored) return;
+      const other = await database.documents.orderBy("id").first();
+      if (!other) return;
+      notify(`${shown.name} was removed in another tab.`);
+      take(other, "open");
+    };
+    const watch = liveQuery(() => database.documents.get(openId)).subscribe((stored) => void follow(stored));
     return () => watch.unsubscribe();
-  }, [openId, take]);
+  }, [openId, take, notify]);
 
   const change = useCallback(
     async (what: Change) => {
@@ -159,6 +168,18 @@ export function WorkspaceProvider({
     [notify, take],
   );
 
+  const removeOpen = useCallback(async () => {
+    try {
+      const { id, name } = known.current!;
+      const other = await removeDocument(id);
+      send({ kind: "removed", document: id });
+      await openDocument(other.id);
+      notify(`${name} was removed. Its cached frames are listed as orphaned on Sweep.`);
+    } catch (error) {
+      notify(error instanceof Error ? error.message : String(error));
+    }
+  }, [notify, openDocument]);
+
   const changeSettings = useCallback(
     (settings: Partial<PreviewSettings>) => {
       const next = { ...latestSettings.current!, ...settings };
@@ -181,6 +202,7 @@ export function WorkspaceProvider({
       canRedo: canRedo(state.stored.history),
       notices,
       openDocument,
+      removeOpen,
       edit,
       undo: () => change({ kind: "undo" }),
       redo: () => change({ kind: "redo" }),
@@ -188,7 +210,7 @@ export function WorkspaceProvider({
       notify,
       dismiss,
     };
-  }, [state, notices, openDocument, edit, change, changeSettings, notify, dismiss]);
+  }, [state, notices, openDocument, removeOpen, edit, change, changeSettings, notify, dismiss]);
 
   if (failure) {
     return (

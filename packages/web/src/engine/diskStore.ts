@@ -171,10 +171,16 @@ export class DiskStore {
     } else if (code !== "not-held") this.listener.notice(`The disk cache: ${detail}`);
   }
 
-  private giveUp(): void {
-    const frames = [...this.waiting.values()];
-    this.waiting.clear();
-    frames.forEach((frame) => frame.settled());
+  /** Gives up what waits to be written for an owner. */
+  drop(owner: string): void {
+    this.giveUp((frame) => frame.owner === owner);
+  }
+
+  private giveUp(which: (frame: Waiting) => boolean = () => true): void {
+    for (const frame of [...this.waiting.values()].filter(which)) {
+      this.waiting.delete(frame.key);
+      frame.settled();
+    }
   }
 
   private tryLater(): void {

@@ -288,6 +288,19 @@ describe("disk", () => {
     expect(rig.held(ON_DISK)).toBe(FRAMES);
   });
 
+  test("of a composition that was removed nothing more is written", async () => {
+    const rig = await open();
+    rig.disk.storeMs = 500;
+    await rig.fill();
+    const written = rig.disk.frames.size;
+    expect(written).toBeLessThan(FRAMES);
+    rig.send({ kind: "open", document: { ...moving(), id: "other" }, cause: "open" });
+    rig.send({ kind: "removed", document: "main" });
+    await rig.run(20_000);
+    // The one that was on its way arrived.
+    expect(rig.disk.frames.size).toBeLessThanOrEqual(written + 1);
+  });
+
   test("a damaged frame is rendered again, and that is said", async () => {
     const first = await open();
     await first.fill();

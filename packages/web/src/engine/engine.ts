@@ -143,6 +143,9 @@ export class Engine {
       case "open":
         this.open(command.document, command.cause);
         break;
+      case "removed":
+        this.disk.drop(command.document);
+        break;
       case "viewer":
         this.viewer.attach(command.canvas);
         this.shownKey = undefined;

@@ -38,6 +38,8 @@ export type Command =
       /** What brought this state: decides what is said about frames lost or found again. */
       readonly cause: "open" | "edit" | "undo" | "redo";
     }
+  /** A document was removed: nothing of it is written to disk any more. */
+  | { readonly kind: "removed"; readonly document: string }
   | { readonly kind: "viewer"; readonly canvas: OffscreenCanvas }
   | { readonly kind: "play"; readonly speed: number }
   | { readonly kind: "pause" }

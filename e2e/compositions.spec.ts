@@ -1,0 +1,82 @@
+import path from "node:path";
+import { chooseComposition, expect, gauge, openPreview, steadyPicture, test, type, verdict } from "./application";
+
+const FRAMES = 180;
+
+test("frames of every depth and packing come back from disk as they were", async ({ page, application }) => {
+  await openPreview(page, application);
+  await chooseComposition(page, "Ringing Station");
+  await page.getByLabel("Sharpen when parked").setChecked(false);
+  await page.locator("label", { hasText: /^Off$/ }).click();
+  await page.locator("label", { hasText: "25 %" }).click();
+  await type(page, "Memory budget in gigabytes", "1");
+  await type(page, "Idle delay", "0");
+  const extensions = async () => {
+    const files = await application.frameFiles("ringing-station");
+    return files
+      .map((file) => path.extname(file))
+      .reduce<Record<string, number>>((sum, name) => {
+        sum[name] = (sum[name] ?? 0) + 1;
+        return sum;
+      }, {});
+  };
+  const cases = [
+    { depth: "8-bit", packed: true, extension: ".qoi", bytes: 4 },
+    { depth: "half", packed: false, extension: ".exr", bytes: 8 },
+    { depth: "float", packed: false, extension: ".exr", bytes: 16 },
+  ];
+  for (const { depth, packed, extension, bytes } of cases) {
+    await page.getByRole("link", { name: "Sweep" }).click();
+    const packing = page.getByLabel("Pack 8-bit frames");
+    if ((await packing.isChecked()) !== packed) await packing.click();
+    await expect(packing).toBeChecked({ checked: packed });
+    await page.getByRole("link", { name: "Preview" }).click();
+    const before = (await extensions())[extension] ?? 0;
+    await page.locator("label", { hasText: new RegExp(`^${depth}$`) }).click();
+    await expect(page.locator(".panel")).toContainText(`${bytes} bytes a pixel`);
+    await page.locator("label", { hasText: /^Idle$/ }).click();
+    await expect(verdict(page)).toContainText(`all ${FRAMES} frames in memory`);
+    // The frame on show may have been stored before the packing was chosen.
+    await expect.poll(async () => (await extensions())[extension]).toBeGreaterThanOrEqual(before + FRAMES - 1);
+    await page.locator(".playhead").focus();
+    await page.keyboard.press("Home");
+    const picture = await steadyPicture(page);
+    // Nothing is in memory after this; whatever is shown was read from disk.
+    await page.reload();
+    await expect(verdict(page)).toContainText(`all ${FRAMES} frames in memory`);
+    await expect(gauge(page, "Read-back")).not.toContainText("not measured");
+    await page.locator("label", { hasText: /^Off$/ }).click();
+    expect(Buffer.compare(await steadyPicture(page), picture)).toBe(0);
+  }
+});
+
+test("a composition that is removed leaves orphaned frames, which Sweep names and lets go", async ({
+  page,
+  application,
+}) => {
+  await openPreview(page, application);
+  await chooseComposition(page, "Ringing Station");
+  await page.locator("label", { hasText: "25 %" }).click();
+  await page.getByRole("button", { name: "Measure a take" }).click();
+  await expect.poll(async () => (await application.frameFiles("ringing-station")).length).toBeGreaterThan(20);
+  await page.getByRole("button", { name: /choose another/ }).click();
+  await page.getByRole("button", { name: "Remove Ringing Station…" }).click();
+  const dialog = page.getByRole("dialog", { name: "Remove Ringing Station?" });
+  await dialog.getByRole("button", { name: "Keep it" }).click();
+  await expect(dialog).toBeHidden();
+  await page.getByRole("button", { name: /choose another/ }).click();
+  await page.getByRole("button", { name: "Remove Ringing Station…" }).click();
+  await dialog.getByRole("button", { name: "Remove", exact: true }).click();
+  await expect(page.getByRole("button", { name: "Composition Night Roost; choose another" })).toBeVisible();
+  await page.getByRole("link", { name: "Sweep" }).click();
+  const orphaned = page.getByRole("row", { name: /orphaned/ });
+  await expect(orphaned).toContainText("its composition is gone");
+  await expect(orphaned).toContainText("cannot be");
+  await page.getByRole("button", { name: /^Move .* to holding$/ }).click();
+  await expect(orphaned).toHaveCount(0);
+  await expect.poll(async () => (await application.frameFiles("ringing-station")).length).toBe(0);
+  await page.reload();
+  await expect(page.getByRole("button", { name: "Composition Night Roost; choose another" })).toBeVisible();
+  await page.getByRole("button", { name: /choose another/ }).click();
+  await expect(page.getByRole("button", { name: "Remove Night Roost…" })).toBeDisabled();
+});

@@ -1,0 +1,71 @@
+/** @jest-environment node */
+import "fake-indexeddb/auto";
+import { currentDocument } from "@kinetocache/core";
+import { demoText } from "../../../../testing/documents";
+import { database } from "./database";
+import { addDemo, changeDocument, exportDocument, FIRST_DOCUMENT, importDocument, removeDocument } from "./documents";
+
+beforeEach(async () => {
+  await Promise.all(database.tables.map((table) => table.clear()));
+  await addDemo();
+});
+
+const exposure = (value: number) => {
+  const [main] = Object.values((JSON.parse(demoText("night-roost")) as { compositions: object }).compositions) as {
+    layers: { id: string; effects: { id: string; kind: string }[] }[];
+  }[];
+  const graded = main!.layers.find((layer) => layer.effects.some(({ kind }) => kind === "grade"))!;
+  const grade = graded.effects.find(({ kind }) => kind === "grade")!;
+  return {
+    kind: "edit",
+    edit: { kind: "effectParameter", layer: graded.id, effect: grade.id, name: "exposure", value },
+  } as const;
+};
+
+test("the demo is added once, and its first composition is there", async () => {
+  await addDemo();
+  expect((await database.documents.toArray()).map(({ id }) => id).sort()).toEqual(["night-roost", "ringing-station"]);
+  expect((await database.documents.get(FIRST_DOCUMENT))?.name).toBe("Night Roost");
+});
+
+test("every change raises the revision, and undo brings the state before it", async () => {
+  const before = (await database.documents.get(FIRST_DOCUMENT))!;
+  const edited = await changeDocument(FIRST_DOCUMENT, before.revision, exposure(1.2));
+  expect(edited.revision).toBe(before.revision + 1);
+  expect(currentDocument(edited.history)).not.toEqual(currentDocument(before.history));
+  const undone = await changeDocument(FIRST_DOCUMENT, edited.revision, { kind: "undo" });
+  expect(currentDocument(undone.history)).toEqual(currentDocument(before.history));
+  const redone = await changeDocument(FIRST_DOCUMENT, undone.revision, { kind: "redo" });
+  expect(currentDocument(redone.history)).toEqual(currentDocument(edited.history));
+});
+
+test("of two changes to the same revision one is stored and the other is refused", async () => {
+  const { revision } = (await database.documents.get(FIRST_DOCUMENT))!;
+  const results = await Promise.allSettled([1, 2].map((n) => changeDocument(FIRST_DOCUMENT, revision, exposure(n))));
+  expect(results.map(({ status }) => status).sort()).toEqual(["fulfilled", "rejected"]);
+  expect((await database.documents.get(FIRST_DOCUMENT))!.revision).toBe(revision + 1);
+});
+
+test("what is exported is imported unchanged, under an id of its own", async () => {
+  const stored = (await database.documents.get(FIRST_DOCUMENT))!;
+  const document = currentDocument(stored.history);
+  const imported = await importDocument(exportDocument(document));
+  expect(imported.id).toBe("night-roost-2");
+  expect(currentDocument(imported.history)).toEqual({ ...document, id: "night-roost-2" });
+  expect((await importDocument(exportDocument(document))).id).toBe("night-roost-3");
+});
+
+test("a composition is removed for good, but never the last one", async () => {
+  expect((await removeDocument(FIRST_DOCUMENT)).id).toBe("ringing-station");
+  expect((await database.documents.toArray()).map(({ id }) => id)).toEqual(["ringing-station"]);
+  await expect(removeDocument("ringing-station")).rejects.toThrow("The only composition cannot be removed");
+  expect(await database.documents.count()).toBe(1);
+});
+
+test("a bad file is refused and nothing is stored", async () => {
+  await expect(importDocument("{")).rejects.toThrow("not JSON");
+  await expect(importDocument(demoText("night-roost").replace('"duration": 240', '"duration": 0'))).rejects.toThrow(
+    "duration",
+  );
+  expect(await database.documents.count()).toBe(2);
+});

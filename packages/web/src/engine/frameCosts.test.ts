@@ -1,0 +1,71 @@
+import { buildGraph, CostModel, FULL_QUALITY, stillKeys, type CostSample } from "@kinetocache/core";
+import { moving } from "../../../../testing/engine";
+import { FrameCosts } from "./frameCosts";
+
+const opened = moving();
+const graphs = Array.from({ length: 24 }, (_, frame) => buildGraph(opened, frame, FULL_QUALITY));
+const still = (frame: number) => stillKeys(opened, frame, FULL_QUALITY);
+
+/** One sample for each node that a renderer evaluates, each taking `ms`. */
+function samples(frame: number, ms: number): CostSample[] {
+  const { root } = graphs[frame]!;
+  const place = root.inputs[0]!;
+  const source = place.inputs[0]!;
+  return [source, place, root].map(({ key, kind, layer }) => ({ key, kind, layer, units: 1000, ms }));
+}
+
+function costs(): FrameCosts {
+  const result = new FrameCosts(new CostModel());
+  result.reset(24, ["square"]);
+  return result;
+}
+
+test("nothing is known until something was measured; then the others are estimated from it", () => {
+  const known = costs();
+  known.place(1, graphs[1]!.key, graphs[1]!.root, still(1));
+  expect(known.costs[1]).toBe(0);
+  known.record(graphs[0]!.key, [0], 30, samples(0, 10), still(0));
+  known.place(1, graphs[1]!.key, graphs[1]!.root, still(1));
+  expect(known.costs[1]).toBeGreaterThan(0);
+  expect([...known.measured.subarray(0, 2)]).toEqual([1, 0]);
+});
+
+test("what a still branch took is not charged to the frame that happened to come first", () => {
+  const known = costs();
+  known.record(graphs[0]!.key, [0], 30, samples(0, 10), still(0));
+  // The solid is the same in every frame; placing and stacking it are not.
+  expect(known.costs[0]).toBe(20);
+  expect(known.layerSummary(0, { in: 0, out: 24 })[0]).toMatchObject({ playheadMs: 10, measured: true });
+});
+
+test("a measurement stays known by its key through a change of timeline, and holds for each of its frames", () => {
+  const known = costs();
+  known.record(graphs[3]!.key, [3, 4, 9], 25, samples(3, 10).slice(1), still(3));
+  expect([3, 4, 9].map((frame) => known.costs[frame])).toEqual([25, 25, 25]);
+  known.reset(24, ["square"]);
+  known.place(7, graphs[3]!.key, graphs[3]!.root, still(3));
+  expect(known.costs[7]).toBe(25);
+  expect(known.measured[7]).toBe(1);
+});
+
+test("what the disk says of an earlier session is a measurement of the whole, not of its layers", () => {
+  const known = costs();
+  known.learn(graphs[2]!.key, 55);
+  known.place(2, graphs[2]!.key, graphs[2]!.root, still(2));
+  expect(known.costs[2]).toBe(55);
+  expect(known.measured[2]).toBeGreaterThan(0);
+  expect(known.layerSummary(2, { in: 2, out: 3 })[0]).toMatchObject({ measured: false, rangeMeasured: false });
+  known.record(graphs[2]!.key, [2], 40, samples(2, 10).slice(1), still(2));
+  expect(known.measuredMs(graphs[2]!.key)).toBe(40);
+  known.learn(graphs[2]!.key, 99);
+  expect(known.measuredMs(graphs[2]!.key)).toBe(40);
+});
+
+test("the mean over a range is measured only when every frame of it is", () => {
+  const known = costs();
+  const summary = () => known.layerSummary(0, { in: 0, out: 2 })[0]!;
+  known.record(graphs[0]!.key, [0], 20, samples(0, 10).slice(1), still(0));
+  expect(summary()).toMatchObject({ rangeMs: 5, rangeMeasured: false });
+  known.record(graphs[1]!.key, [1], 40, samples(1, 20).slice(1), still(1));
+  expect(summary()).toMatchObject({ rangeMs: 15, rangeMeasured: true });
+});

@@ -1,0 +1,59 @@
+import fc from "fast-check";
+import "../../../../testing/engine";
+import type { HeldPicture } from "./diskClient";
+import { HeldFrames } from "./heldFrames";
+
+const PLAIN = { mode: "leastRecentlyUsed" } as const;
+const BOOKKEEPING = 512;
+const picture = (bytes: number): HeldPicture => ({
+  width: 1,
+  height: bytes / 4,
+  depth: "8-bit",
+  pixels: new Uint8Array(bytes),
+});
+
+test("whatever happens, the budget holds, and what was said to be held is what is held", () => {
+  const step = fc.oneof(
+    fc.record({ kind: fc.constant("put" as const), key: fc.nat(30), size: fc.integer({ min: 1, max: 50 }) }),
+    fc.record({ kind: fc.constant("hand" as const), key: fc.nat(30), size: fc.constant(4) }),
+    fc.record({ kind: fc.constant("letGo" as const), key: fc.nat(30), size: fc.constant(0) }),
+    fc.record({ kind: fc.constant("budget" as const), key: fc.constant(0), size: fc.nat(40) }),
+    fc.record({ kind: fc.constant("clear" as const), key: fc.constant(0), size: fc.constant(0) }),
+  );
+  fc.assert(
+    fc.property(fc.array(step, { maxLength: 60 }), (steps) => {
+      const said = new Map<string, boolean>();
+      const held = new HeldFrames((key, isHeld) => said.set(key, isHeld));
+      held.setBudget(20_000, PLAIN);
+      for (const { kind, key, size } of steps) {
+        const name = String(key);
+        if (kind === "put" && !held.has(name)) held.put(name, picture(size * 100), 10, PLAIN);
+        else if (kind === "hand" && !held.has(name)) held.keepInHand(name, picture(size), true);
+        else if (kind === "letGo") held.letGo(name);
+        else if (kind === "budget") held.setBudget(size * 1000, PLAIN);
+        else if (kind === "clear") held.clear();
+        expect(held.usedBytes).toBeLessThanOrEqual(held.budgetBytes);
+        for (const [known, isHeld] of said) expect(held.has(known)).toBe(isHeld);
+      }
+    }),
+  );
+});
+
+test("what the cache lets go is emptied at once", () => {
+  const held = new HeldFrames(() => undefined);
+  held.setBudget(1000 + BOOKKEEPING, PLAIN);
+  const first = picture(1000);
+  expect(held.put("a", first, 10, PLAIN)).toBe(true);
+  expect(held.put("b", picture(1000), 10, PLAIN)).toBe(true);
+  expect(first.pixels.buffer.byteLength).toBe(0);
+});
+
+test("a frame in hand stays until it is let go, whatever becomes of the cache; the one on show stays longest", () => {
+  const held = new HeldFrames(() => undefined);
+  held.keepInHand("shown", picture(4), true);
+  held.keepInHand("other", picture(4), false);
+  held.clear();
+  expect(held.use("shown")).toBeDefined();
+  held.letGoAll("shown");
+  expect(held.handKeys).toEqual(["shown"]);
+});
