@@ -1,5 +1,5 @@
 import fc from "fast-check";
-import { isMoving, valueAt, type Ease, type Keyframe } from "./animation";
+import { valueAt, type Ease, type Keyframe } from "./animation";
 
 const keyframes = fc.uniqueArray(fc.integer({ min: -100, max: 500 }), { minLength: 1, maxLength: 6 }).chain((frames) =>
   fc.tuple(
@@ -51,24 +51,4 @@ test("linear is halfway at half time, hold stays, smooth starts slower than line
   expect(between("linear", 5)).toBe(50);
   expect(between("hold", 9)).toBe(0);
   expect(between("smooth", 2)).toBeLessThan(20);
-});
-
-test("keyframes of one value do not count as moving", () => {
-  expect(isMoving(3)).toBe(false);
-  expect(
-    isMoving({
-      keyframes: [
-        { frame: 0, value: 1, ease: "linear" },
-        { frame: 5, value: 1, ease: "linear" },
-      ],
-    }),
-  ).toBe(false);
-  expect(
-    isMoving({
-      keyframes: [
-        { frame: 0, value: 1, ease: "linear" },
-        { frame: 5, value: 2, ease: "linear" },
-      ],
-    }),
-  ).toBe(true);
 });

@@ -28,8 +28,3 @@ export function valueAt(animated: Animated, frame: FrameNumber): number {
   const eased = from.ease === "smooth" ? t * t * (3 - 2 * t) : t;
   return from.value + (to.value - from.value) * eased;
 }
-
-/** Whether the value can differ between frames. */
-export function isMoving(animated: Animated): boolean {
-  return typeof animated !== "number" && animated.keyframes.some((key) => key.value !== animated.keyframes[0]!.value);
-}

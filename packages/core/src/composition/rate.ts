@@ -25,15 +25,6 @@ export function secondsAtFrame(frame: FrameNumber, rate: Rate): Seconds {
   return (frame * rate.denominator) / rate.numerator;
 }
 
-/** The frame that is on show at a time; frame n is on show from its start up to the start of n + 1. */
-export function frameAtSeconds(seconds: Seconds, rate: Rate): FrameNumber {
-  const guess = Math.floor((seconds * rate.numerator) / rate.denominator);
-  // The quotient may fall on either side of a frame start by rounding; the start itself decides.
-  if (secondsAtFrame(guess + 1, rate) <= seconds) return guess + 1;
-  if (secondsAtFrame(guess, rate) > seconds) return guess - 1;
-  return guess;
-}
-
 /** The frame of a composition at `to` that is on show when `frame` starts at `from`; exact in integers. */
 export function convertFrame(frame: FrameNumber, from: Rate, to: Rate): FrameNumber {
   return Math.floor((frame * from.denominator * to.numerator) / (from.numerator * to.denominator));

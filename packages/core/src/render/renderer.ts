@@ -124,13 +124,6 @@ export class Renderer {
     }
   }
 
-  /** Gives back all branches that are kept. */
-  dropHeld(): void {
-    for (const { raster } of this.held.values()) this.canvas.release(raster);
-    this.held.clear();
-    this.heldTotal = 0;
-  }
-
   private evaluate(node: GraphNode, run: Run): Raster {
     const ready = run.results.get(node.key) ?? this.heldRaster(node.key);
     if (ready) return ready;

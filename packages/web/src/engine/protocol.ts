@@ -1,5 +1,6 @@
 import type {
   Bytes,
+  ContentKey,
   CostSample,
   Document,
   EffectMode,
@@ -121,7 +122,14 @@ export interface CacheChange {
 
 export interface MeasuredTake {
   readonly startedAtMs: number;
-  readonly document: { readonly id: string; readonly name: string; readonly width: number; readonly height: number };
+  readonly document: {
+    readonly id: string;
+    /** Which state of it was played. */
+    readonly state: ContentKey;
+    readonly name: string;
+    readonly width: number;
+    readonly height: number;
+  };
   readonly budgetMs: Milliseconds;
   readonly range: FrameRange;
   readonly settings: PreviewSettings;

@@ -1,4 +1,5 @@
 import {
+  documentKey,
   frameBudgetMs,
   IN_MEMORY,
   mainComposition,
@@ -65,7 +66,7 @@ export class TakeRecorder {
     const budgetMs = frameBudgetMs(rate);
     return {
       startedAtMs: this.startedAtMs,
-      document: { id: document.id, name, width, height },
+      document: { id: document.id, state: documentKey(document), name, width, height },
       budgetMs,
       range,
       settings,

@@ -9,7 +9,7 @@ import {
 import { useState } from "react";
 import Form from "react-bootstrap/Form";
 import { useWorkspace } from "../../data/workspace";
-import { Amount } from "./TradeOffs";
+import { Amount, type AmountProps } from "../../parts/Amount";
 
 interface ParameterProps {
   readonly id: string;
@@ -18,19 +18,9 @@ interface ParameterProps {
   readonly onChange: (value: ParameterValue) => void;
 }
 
-interface SliderProps {
-  readonly id: string;
-  readonly label: string;
-  readonly unit: string;
-  readonly value: number;
-  readonly min: number;
-  readonly max: number;
-  readonly step: number;
-  readonly onChange: (value: number) => void;
-}
-
 /** A value that is dragged or typed, applied when the drag ends. */
-function Slider({ id, label, unit, value, min, max, step, onChange }: SliderProps) {
+function Slider(props: AmountProps) {
+  const { label, value, min, max, step, onChange } = props;
   const [dragged, setDragged] = useState<number>();
   const apply = () => {
     if (dragged !== undefined && dragged !== value) onChange(dragged);
@@ -38,16 +28,7 @@ function Slider({ id, label, unit, value, min, max, step, onChange }: SliderProp
   };
   return (
     <div className="slider-row">
-      <Amount
-        id={id}
-        label={label}
-        unit={unit}
-        value={dragged ?? value}
-        min={min}
-        max={max}
-        step={step}
-        onChange={onChange}
-      />
+      <Amount {...props} value={dragged ?? value} />
       <Form.Range
         aria-label={`${label}, slider`}
         min={min}

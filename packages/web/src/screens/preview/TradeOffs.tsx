@@ -3,8 +3,8 @@ import Form from "react-bootstrap/Form";
 import ToggleButton from "react-bootstrap/ToggleButton";
 import ToggleButtonGroup from "react-bootstrap/ToggleButtonGroup";
 import { useWorkspace } from "../../data/workspace";
+import { Amount } from "../../parts/Amount";
 import { fractionText } from "../../parts/format";
-import { NumberField } from "../../parts/NumberField";
 import { MemorySlider } from "./MemorySlider";
 
 interface ChoiceProps<T extends string | number> {
@@ -44,27 +44,6 @@ function Choice<T extends string | number>({ name, label, note, value, options, 
           </ToggleButton>
         ))}
       </ToggleButtonGroup>
-    </div>
-  );
-}
-
-interface AmountProps {
-  readonly id: string;
-  readonly label: string;
-  readonly unit: string;
-  readonly value: number;
-  readonly min: number;
-  readonly max: number;
-  readonly step?: number;
-  readonly onChange: (value: number) => void;
-}
-
-/** A labelled number. */
-export function Amount({ id, label, unit, value, min, max, step = 1, onChange }: AmountProps) {
-  return (
-    <div className="amount">
-      <Form.Label htmlFor={id}>{label}</Form.Label>
-      <NumberField id={id} value={value} min={min} max={max} step={step} unit={unit} onChange={onChange} />
     </div>
   );
 }

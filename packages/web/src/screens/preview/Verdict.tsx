@@ -1,5 +1,6 @@
-import { framesPerSecond, isRealTime, IN_MEMORY, frameBudgetMs } from "@kinetocache/core";
+import { documentKey, frameBudgetMs, framesPerSecond, IN_MEMORY, isRealTime } from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
+import { useMemo } from "react";
 import { database } from "../../data/database";
 import { useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
@@ -7,7 +8,8 @@ import { framesText, percentText, rateText } from "../../parts/format";
 
 /** The answer first: does it play in real time, and what is held. */
 export function Verdict() {
-  const { composition, document } = useWorkspace();
+  const { composition, document, settings } = useWorkspace();
+  const state = useMemo(() => documentKey(document), [document]);
   const timeline = useEngine((state) => state.timeline);
   const range = useEngine((state) => state.status?.range);
   const take = useLiveQuery(() => database.takes.where("document.id").equals(document.id).last(), [document.id]);
@@ -29,16 +31,28 @@ export function Verdict() {
     if (timeline.costs[frame]! > budget) over++;
   }
   const rate = rateText(framesPerSecond(composition.rate));
-  const answer = take
-    ? isRealTime(take.summary)
+  const isAllHeld = inMemory === total;
+  // A take speaks for the present while nothing that decides its outcome has changed since.
+  const isOfNow =
+    take?.document.state === state &&
+    take.settings.fraction === settings.fraction &&
+    take.settings.effects === settings.effects &&
+    (!isAllHeld || take.heldAtStart.memory >= total);
+  const measured = take && isOfNow ? take.summary : undefined;
+  const answer = measured
+    ? isRealTime(measured)
       ? `Plays in real time, ${rate} fps`
-      : `Plays ${percentText(take.summary.onTimeShare)} of its frames on time`
-    : known === 0
-      ? "Not measured yet"
-      : `About ${percentText(over / total)} of frames are over budget`;
-  const detail = take
-    ? `last take: ${rateText(take.summary.reachedRate)} of ${rate} fps, ${take.summary.skipped} skipped, ${take.summary.late} late`
-    : "estimated; measure a take to know";
+      : `Plays ${percentText(measured.onTimeShare)} of its frames on time`
+    : isAllHeld
+      ? `Should play in real time, ${rate} fps`
+      : known === 0
+        ? "Not measured yet"
+        : `About ${percentText(over / total)} of frames are over budget`;
+  const detail = measured
+    ? `last take: ${rateText(measured.reachedRate)} of ${rate} fps, ${measured.skipped} skipped, ${measured.late} late`
+    : take
+      ? "estimated: much has changed since the last take"
+      : "estimated; measure a take to know";
   return (
     <div className="verdict">
       <h1>{answer}</h1>

@@ -4,7 +4,7 @@ import { differences } from "./differences";
 const take = (change: Partial<StoredTake> = {}): StoredTake => ({
   id: 1,
   startedAtMs: 0,
-  document: { id: "night", name: "Night Roost", width: 1920, height: 1080 },
+  document: { id: "night", state: "a", name: "Night Roost", width: 1920, height: 1080 },
   budgetMs: 41.7,
   range: { in: 0, out: 240 },
   settings: {
@@ -38,6 +38,13 @@ const take = (change: Partial<StoredTake> = {}): StoredTake => ({
 
 test("two takes under the same settings differ in nothing", () => {
   expect(differences(take(), take({ id: 2, startedAtMs: 99 }))).toEqual([]);
+});
+
+test("an edit in between is named first", () => {
+  const edited = { ...take().document, state: "b" };
+  expect(differences(take(), take({ document: edited }))).toEqual([
+    { label: "Layers and effects", before: "as they were", after: "edited" },
+  ]);
 });
 
 test("what differs is named with both values, in words", () => {

@@ -30,7 +30,9 @@ function circumstances(take: StoredTake): readonly (readonly [label: string, val
 /** What differed between two takes. */
 export function differences(before: StoredTake, after: StoredTake): Difference[] {
   const then = new Map(circumstances(before));
-  return circumstances(after)
+  const changed = circumstances(after)
     .map(([label, value]) => ({ label, before: then.get(label)!, after: value }))
     .filter((difference) => difference.before !== difference.after);
+  const isEdited = before.document.id === after.document.id && before.document.state !== after.document.state;
+  return isEdited ? [{ label: "Layers and effects", before: "as they were", after: "edited" }, ...changed] : changed;
 }
