@@ -177,6 +177,14 @@ describe("playing and keeping time", () => {
     expect(of(actions, "skip")).toEqual([]);
   });
 
+  test("while the frame that is due is not there, the latest one that came too late is shown", () => {
+    const actions = playing({ nowMs: 1000 + 6 * 40 + 1, shownStep: 1, held: [0, 1, 3, 4, 9] });
+    expect(of(actions, "skip").map((action) => action.step)).toEqual([2, 3]);
+    expect(of(actions, "show")).toEqual([{ kind: "show", frame: 4, step: 4 }]);
+    // What was on show already is not shown again.
+    expect(of(playing({ nowMs: 1241, shownStep: 4, held: [3, 4] }), "show")).toEqual([]);
+  });
+
   test("renders only what can be ready in time", () => {
     // At 100 ms a frame the first that can be shown before its successor is due is two steps ahead.
     expect(of(playing({ nowMs: 1000 }), "render").map((action) => action.frame)).toEqual([2, 3]);

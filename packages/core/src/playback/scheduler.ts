@@ -151,20 +151,34 @@ class Plan {
     return this.actions;
   }
 
-  /** Shows the frame that is due and counts what was passed over. @returns the step that is due */
+  /**
+   * Shows the frame that is due; while that is not there, the latest one before it that arrived too late, because
+   * a late picture is better than none. What was passed over is skipped. @returns the step that is due
+   */
   private showByClock(clock: PlayClock): number | undefined {
     const { nowMs, budgetMs, range, shownStep } = this.s;
     const due = stepAt(clock, nowMs, budgetMs);
-    for (let step = shownStep + 1; step <= due; step++) {
-      const frame = frameOfStep(clock, step, range);
-      if (frame === undefined) {
-        this.actions.push({ kind: "end" });
-        return undefined;
-      }
-      if (step < due) this.actions.push({ kind: "skip", frame, step });
-      else if (this.inMemory(frame)) this.actions.push({ kind: "show", frame, step });
+    if (frameOfStep(clock, due, range) === undefined) {
+      this.skipUntil(due, clock);
+      this.actions.push({ kind: "end" });
+      return undefined;
+    }
+    for (let step = due; step > shownStep; step--) {
+      const frame = frameOfStep(clock, step, range)!;
+      if (!this.inMemory(frame)) continue;
+      this.skipUntil(step, clock);
+      this.actions.push({ kind: "show", frame, step });
+      break;
     }
     return due;
+  }
+
+  /** Skips the steps after the one shown last, up to another. */
+  private skipUntil(end: number, clock: PlayClock): void {
+    for (let step = this.s.shownStep + 1; step < end; step++) {
+      const frame = frameOfStep(clock, step, this.s.range);
+      if (frame !== undefined) this.actions.push({ kind: "skip", frame, step });
+    }
   }
 
   /** Shows the next frame as soon as it is there and due. @returns the step shown last */

@@ -125,6 +125,20 @@ describe("playing", () => {
     expect(layerMs[0]).toMatchObject({ layer: "square" });
   });
 
+  test("when the machine is far slower than was estimated, late pictures are shown rather than none", async () => {
+    const rig = await open();
+    rig.pool.frameMs = 400;
+    rig.send({ kind: "measureTake" });
+    await rig.run(700);
+    // Every frame now takes three times as long as the slowdown has learned.
+    rig.pool.frameMs = 1200;
+    await rig.run(5000);
+    const { summary } = rig.last("take").take;
+    expect(summary.late + summary.hits.rendered).toBeGreaterThan(0);
+    expect(summary.frames).toBe(FRAMES);
+    expect(rig.shown.length).toBeGreaterThan(1);
+  });
+
   test("when every frame is shown, a stall moves all that follow and none is skipped", async () => {
     const rig = await open({ pacing: "show every frame" });
     rig.pool.frameMs = 200;

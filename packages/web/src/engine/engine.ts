@@ -9,6 +9,7 @@ import {
   IN_MEMORY,
   ON_DISK,
   schedule,
+  stepAt,
   type Action,
   type ContentKey,
   type Document,
@@ -538,7 +539,9 @@ export class Engine {
     const expectedMs = timeline === this.timeline ? this.costs.costs[frame] : undefined;
     if (!expectedMs) return;
     const ratio = Math.min(MOST_SLOWDOWN, (performance.now() - startedMs) / expectedMs);
-    this.slowdown = Math.max(1, 0.7 * this.slowdown + 0.3 * ratio);
+    // Rising faster than falling, it stays near the slow ones: a frame that comes early is no loss, a late one is.
+    const share = ratio > this.slowdown ? 0.4 : 0.1;
+    this.slowdown = Math.max(1, this.slowdown + share * (ratio - this.slowdown));
   }
 
   /** Takes a finished frame into memory, or for the moment in hand, and passes new ones on to the disk. */
@@ -602,16 +605,16 @@ export class Engine {
     return ahead.length === 0 ? undefined : Math.min(...ahead) + 0.5;
   }
 
-  /** Milliseconds until playback needs the engine again. */
+  /** Milliseconds until playback needs the engine again; what arrives before wakes it too. */
   private nextShowMs(transport: Transport, timeline: PreviewTimeline, now: Milliseconds): Milliseconds {
     const { clock, shownStep } = transport;
-    const due = transport.dueMs(shownStep + 1) - now;
-    if (due > 0) return due;
+    const byClock = stepAt(clock, now, this.budgetMs);
+    if (byClock <= shownStep) return transport.dueMs(shownStep + 1) - now;
+    const due = clock.pacing === "keep time" ? byClock : shownStep + 1;
+    const frame = frameOfStep(clock, due, this.range);
     // It fell due while the last actions were carried out.
-    const frame = frameOfStep(clock, shownStep + 1, this.range);
     if (frame === undefined || timeline.isInMemory(frame)) return 0;
-    // It has not arrived: its arrival wakes the engine, or else its time runs out.
-    return due + this.budgetMs > 0 ? due + this.budgetMs : this.budgetMs / 4;
+    return transport.dueMs(byClock + 1) - now;
   }
 
   private status(): Status | undefined {

@@ -46,6 +46,10 @@ export function TakeChart({ first, second }: TakeChartProps) {
         <CartesianGrid stroke="var(--rule)" vertical={false} />
         <XAxis
           dataKey="frame"
+          type="number"
+          domain={["dataMin", "dataMax"]}
+          tickCount={11}
+          allowDecimals={false}
           tick={{ fontSize: 11, fill: "var(--ink-2)" }}
           stroke="var(--rule)"
           label={{ value: "frame", position: "insideBottomRight", offset: 0, fontSize: 11, fill: "var(--ink-2)" }}
