@@ -125,6 +125,15 @@ describe("playing", () => {
     expect(layerMs[0]).toMatchObject({ layer: "square" });
   });
 
+  test("a take right after opening, when nothing is known of the costs, still shows frames on time", async () => {
+    const rig = new EngineRig();
+    rig.pool.frameMs = 120;
+    rig.send({ kind: "configure", settings: SETTINGS }, { kind: "open", document: moving(), cause: "open" });
+    rig.send({ kind: "range", range: { in: 0, out: FRAMES } });
+    const { summary } = await rig.measure();
+    expect(summary.onTimeShare).toBeGreaterThan(0.4);
+  });
+
   test("when the machine is far slower than was estimated, late pictures are shown rather than none", async () => {
     const rig = await open();
     rig.pool.frameMs = 400;

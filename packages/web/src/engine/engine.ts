@@ -104,6 +104,8 @@ export class Engine {
   private rendered = 0;
   /** How much longer frames take to arrive at present than their cost says; 1 or more. */
   private slowdown = 1;
+  /** How long frames take to arrive at present, for frames of which nothing else is known yet. */
+  private arrivalMs: Milliseconds = 0;
   private nextJob = 0;
 
   private pumping = false;
@@ -342,7 +344,7 @@ export class Engine {
       jobs: [...this.jobs.values()],
       renderSlots: this.calibration.job === undefined ? this.pool.size : this.pool.size - 1,
       fetchSlots: FETCH_SLOTS,
-      renderMs: (frame) => this.costs.costs[frame]! * this.slowdown,
+      renderMs: (frame) => this.costs.costs[frame]! * this.slowdown || this.arrivalMs,
       fetchMs: this.disk.fetchMs,
       window,
       clock: transport?.clock,
@@ -536,12 +538,10 @@ export class Engine {
 
   /** Workers that are cold, or a machine that is busy with other things, make every frame late by the same factor. */
   private adaptSlowdown({ timeline, frame, startedMs }: EngineJob): void {
+    const tookMs = performance.now() - startedMs;
+    this.arrivalMs = towards(this.arrivalMs, tookMs);
     const expectedMs = timeline === this.timeline ? this.costs.costs[frame] : undefined;
-    if (!expectedMs) return;
-    const ratio = Math.min(MOST_SLOWDOWN, (performance.now() - startedMs) / expectedMs);
-    // Rising faster than falling, it stays near the slow ones: a frame that comes early is no loss, a late one is.
-    const share = ratio > this.slowdown ? 0.4 : 0.1;
-    this.slowdown = Math.max(1, this.slowdown + share * (ratio - this.slowdown));
+    if (expectedMs) this.slowdown = Math.max(1, towards(this.slowdown, Math.min(MOST_SLOWDOWN, tookMs / expectedMs)));
   }
 
   /** Takes a finished frame into memory, or for the moment in hand, and passes new ones on to the disk. */
@@ -647,4 +647,9 @@ export class Engine {
       sharp: this.sharpFrame === this.playhead,
     };
   }
+}
+
+/** Rises faster than it falls, and so stays near the slow ones: a frame that comes early is no loss, a late one is. */
+function towards(before: number, value: number): number {
+  return before + (value > before ? 0.4 : 0.1) * (value - before);
 }

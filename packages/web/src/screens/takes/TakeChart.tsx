@@ -64,7 +64,7 @@ export function TakeChart({ first, second }: TakeChartProps) {
           y={budget}
           stroke="var(--ink)"
           strokeDasharray="4 4"
-          label={{ value: "next frame due", position: "insideTopRight", fontSize: 11, fill: "var(--ink-2)" }}
+          label={{ value: "next frame due", position: "insideBottomRight", fontSize: 11, fill: "var(--ink-2)" }}
         />
         <Line
           isAnimationActive={false}
