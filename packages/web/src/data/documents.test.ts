@@ -3,7 +3,15 @@ import "fake-indexeddb/auto";
 import { currentDocument } from "@kinetocache/core";
 import { demoText } from "../../../../testing/documents";
 import { database } from "./database";
-import { addDemo, changeDocument, exportDocument, FIRST_DOCUMENT, importDocument, removeDocument } from "./documents";
+import {
+  addDemo,
+  changeDocument,
+  exportDocument,
+  FIRST_DOCUMENT,
+  importDocument,
+  removeDocument,
+  restoreDocument,
+} from "./documents";
 
 beforeEach(async () => {
   await Promise.all(database.tables.map((table) => table.clear()));
@@ -55,9 +63,14 @@ test("what is exported is imported unchanged, under an id of its own", async () 
   expect((await importDocument(exportDocument(document))).id).toBe("night-roost-3");
 });
 
-test("a composition is removed for good, but never the last one", async () => {
-  expect((await removeDocument(FIRST_DOCUMENT)).id).toBe("ringing-station");
+test("a composition is removed and brought back with its history, but the last one is never removed", async () => {
+  const before = await changeDocument(FIRST_DOCUMENT, 1, exposure(1.2));
+  const { removed, next } = await removeDocument(FIRST_DOCUMENT);
+  expect(next.id).toBe("ringing-station");
   expect((await database.documents.toArray()).map(({ id }) => id)).toEqual(["ringing-station"]);
+  await restoreDocument(removed);
+  expect(await database.documents.get(FIRST_DOCUMENT)).toEqual(before);
+  await removeDocument(FIRST_DOCUMENT);
   await expect(removeDocument("ringing-station")).rejects.toThrow("The only composition cannot be removed");
   expect(await database.documents.count()).toBe(1);
 });

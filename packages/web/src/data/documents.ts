@@ -79,16 +79,23 @@ export async function importDocument(text: string): Promise<StoredDocument> {
 
 /**
  * Removes a composition with its undo history; its takes stay.
- * @returns the composition to open in its place
+ * @returns what was removed, with which `restoreDocument` brings it back, and the composition to open instead
  * @throws Error when there is no other
  */
-export async function removeDocument(id: string): Promise<StoredDocument> {
+export async function removeDocument(id: string): Promise<{ removed: StoredDocument; next: StoredDocument }> {
   return database.transaction("rw", database.documents, async () => {
-    const other = await database.documents.filter((stored) => stored.id !== id).first();
-    if (!other) throw new Error("The only composition cannot be removed; import another one first.");
+    const removed = await database.documents.get(id);
+    const next = await database.documents.filter((stored) => stored.id !== id).first();
+    if (!removed) throw new Error("This composition is not there any more.");
+    if (!next) throw new Error("The only composition cannot be removed; import another one first.");
     await database.documents.delete(id);
-    return other;
+    return { removed, next };
   });
+}
+
+/** Brings a removed composition back as it was. @throws Error when its id has been taken since */
+export async function restoreDocument(removed: StoredDocument): Promise<void> {
+  await database.documents.add(removed);
 }
 
 /** The text of a composition file. */

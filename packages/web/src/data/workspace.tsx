@@ -11,13 +11,15 @@ import { liveQuery } from "dexie";
 import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import type { MeasuredTake, PreviewSettings } from "../engine/protocol";
 import { database, type StoredDocument } from "./database";
-import { addDemo, changeDocument, FIRST_DOCUMENT, removeDocument, type Change } from "./documents";
+import { addDemo, changeDocument, FIRST_DOCUMENT, removeDocument, restoreDocument, type Change } from "./documents";
 import { engine, send } from "./engineStore";
 import { loadSettings, saveSettings } from "./settings";
 
 export interface Notice {
   readonly id: number;
   readonly text: string;
+  /** What can be done about it. */
+  readonly action?: { readonly label: string; readonly run: () => void };
 }
 
 interface Workspace {
@@ -35,7 +37,7 @@ interface Workspace {
   readonly undo: () => Promise<void>;
   readonly redo: () => Promise<void>;
   readonly changeSettings: (change: Partial<PreviewSettings>) => void;
-  readonly notify: (text: string) => void;
+  readonly notify: (text: string, action?: Notice["action"]) => void;
   readonly dismiss: (id: number) => void;
 }
 
@@ -78,12 +80,13 @@ export function WorkspaceProvider({
   const nextNotice = useRef(1);
   // The revision that the engine was last told of; a newer one in the database was written by another tab.
   const known = useRef<StoredDocument>(undefined);
+  const removedHere = useRef<string>(undefined);
   const latestSettings = useRef<PreviewSettings>(undefined);
 
-  const notify = useCallback((text: string) => {
+  const notify = useCallback((text: string, action?: Notice["action"]) => {
     setNotices((before) => [
       ...before.filter((notice) => notice.text !== text).slice(-3),
-      { id: nextNotice.current++, text },
+      { id: nextNotice.current++, text, action },
     ]);
   }, []);
   const dismiss = useCallback((id: number) => setNotices((before) => before.filter((notice) => notice.id !== id)), []);
@@ -129,7 +132,7 @@ export function WorkspaceProvider({
       const shown = known.current;
       if (shown?.id !== openId) return;
       if (stored && stored.revision > shown.revision) take(stored, "edit");
-      if (stored) return;
+      if (stored || removedHere.current === openId) return;
       const other = await database.documents.orderBy("id").first();
       if (!other) return;
       notify(`${shown.name} was removed in another tab.`);
@@ -169,14 +172,25 @@ export function WorkspaceProvider({
   );
 
   const removeOpen = useCallback(async () => {
+    const failed = (error: unknown) => notify(error instanceof Error ? error.message : String(error));
     try {
-      const { id, name } = known.current!;
-      const other = await removeDocument(id);
-      send({ kind: "removed", document: id });
-      await openDocument(other.id);
-      notify(`${name} was removed. Its cached frames are listed as orphaned on Sweep.`);
+      const { id } = known.current!;
+      removedHere.current = id;
+      const { removed, next } = await removeDocument(id);
+      send({ kind: "removed", document: removed.id });
+      await openDocument(next.id);
+      const bringBack = async () => {
+        removedHere.current = undefined;
+        await restoreDocument(removed);
+        await openDocument(id);
+      };
+      notify(`${removed.name} was removed. Its cached frames stay on disk until they are swept.`, {
+        label: "Bring it back",
+        run: () => void bringBack().catch(failed),
+      });
     } catch (error) {
-      notify(error instanceof Error ? error.message : String(error));
+      removedHere.current = undefined;
+      failed(error);
     }
   }, [notify, openDocument]);
 

@@ -1,9 +1,7 @@
 import { mainComposition } from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
-import { useRef, useState } from "react";
-import Button from "react-bootstrap/Button";
+import { useRef } from "react";
 import Dropdown from "react-bootstrap/Dropdown";
-import Modal from "react-bootstrap/Modal";
 import { database } from "../data/database";
 import { exportDocument, importDocument } from "../data/documents";
 import { useWorkspace } from "../data/workspace";
@@ -20,7 +18,6 @@ function download(name: string, text: string): void {
 /** Which composition is open; bring one in, take one out. */
 export function CompositionMenu() {
   const { document: open, composition, openDocument, removeOpen, notify } = useWorkspace();
-  const [removing, setRemoving] = useState(false);
   const file = useRef<HTMLInputElement>(null);
   const documents = useLiveQuery(() => database.documents.toArray()) ?? [];
 
@@ -58,36 +55,11 @@ export function CompositionMenu() {
           <Dropdown.Item onClick={() => download(`${open.id}.json`, exportDocument(open))}>
             Export {composition.name}
           </Dropdown.Item>
-          <Dropdown.Item as="button" type="button" disabled={documents.length < 2} onClick={() => setRemoving(true)}>
-            Remove {composition.name}…
+          <Dropdown.Item as="button" type="button" disabled={documents.length < 2} onClick={() => void removeOpen()}>
+            Remove {composition.name}
           </Dropdown.Item>
         </Dropdown.Menu>
       </Dropdown>
-      <Modal show={removing} onHide={() => setRemoving(false)} aria-labelledby="remove-title" animation={false}>
-        <Modal.Header>
-          <Modal.Title as="h2" id="remove-title">
-            Remove {composition.name}?
-          </Modal.Title>
-        </Modal.Header>
-        <Modal.Body>
-          Its layers and its undo history are removed for good. Takes of it stay, and its cached frames stay on disk
-          until they are swept. Export it first to keep a copy.
-        </Modal.Body>
-        <Modal.Footer>
-          <Button variant="outline-dark" autoFocus onClick={() => setRemoving(false)}>
-            Keep it
-          </Button>
-          <Button
-            variant="dark"
-            onClick={() => {
-              setRemoving(false);
-              void removeOpen();
-            }}
-          >
-            Remove
-          </Button>
-        </Modal.Footer>
-      </Modal>
       <input
         ref={file}
         type="file"
