@@ -12,7 +12,8 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
     await expect(page.getByRole("button", { name: "Composition Night Roost; choose another" })).toBeVisible();
     await expect(page.locator(".layer-row")).toHaveCount(9);
     await expect(verdict(page)).toContainText("estimated; measure a take to know");
-    await expect(gauge(page, "Heaviest frame")).toContainText("est.");
+    // An estimate, unless a frame that was rendered meanwhile turned out to be the heaviest.
+    await expect(gauge(page, "Heaviest frame")).toContainText(/[\d.]+ m?s( est\.)?$/);
     await expect(async () => expect(await pictureColours(page)).toBeGreaterThan(50)).toPass();
   });
 
