@@ -24,6 +24,7 @@ test("nothing is known until something was measured; then the others are estimat
   const known = costs();
   known.place(1, graphs[1]!.key, graphs[1]!.root, still(1));
   expect(known.costs[1]).toBe(0);
+  expect(known.layerSummary(1, { in: 0, out: 24 })[0]).toMatchObject({ playheadMs: undefined, rangeMs: undefined });
   known.record(graphs[0]!.key, [0], 30, samples(0, 10), still(0));
   known.place(1, graphs[1]!.key, graphs[1]!.root, still(1));
   expect(known.costs[1]).toBeGreaterThan(0);

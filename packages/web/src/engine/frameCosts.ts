@@ -94,10 +94,12 @@ export class FrameCosts {
       this.rangeMeans = { range, means: this.layerCosts.map((costs) => mean(costs, range)) };
     const { means } = this.rangeMeans;
     const rangeMeasured = this.measured.subarray(range.in, range.out).every((origin) => origin === MEASURED);
+    const isKnown = this.costs[playhead]! > 0;
+    const isRangeKnown = this.costs.subarray(range.in, range.out).some((ms) => ms > 0);
     return this.layers.map((layer, index) => ({
       layer,
-      playheadMs: this.layerCosts[index]![playhead]!,
-      rangeMs: means[index]!,
+      playheadMs: isKnown ? this.layerCosts[index]![playhead]! : undefined,
+      rangeMs: isRangeKnown ? means[index]! : undefined,
       rangeMeasured,
       measured: this.measured[playhead] === MEASURED,
     }));

@@ -60,7 +60,7 @@ export interface LayerCost {
   readonly layer: string;
   /** At the playhead; undefined while nothing is known. */
   readonly playheadMs?: Milliseconds;
-  /** Mean over the in–out range. */
+  /** Mean over the in–out range; undefined while nothing is known of it. */
   readonly rangeMs?: Milliseconds;
   /** Whether every frame of the range was measured layer by layer. */
   readonly rangeMeasured: boolean;

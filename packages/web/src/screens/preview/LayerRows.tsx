@@ -84,11 +84,11 @@ export function LayerRows({ selected, onSelect }: LayerRowsProps) {
   const [order, setOrder] = useState<"cost" | "stacking">("cost");
   const [over, setOver] = useState<"playhead" | "range">("playhead");
   const byLayer = useMemo(() => new Map(costs?.map((cost) => [cost.layer, cost])), [costs]);
-  const msOf = (cost: LayerCost | undefined) => (over === "playhead" ? cost?.playheadMs : cost?.rangeMs) ?? 0;
+  const msOf = (cost: LayerCost | undefined) => (over === "playhead" ? cost?.playheadMs : cost?.rangeMs);
   const rows = [...composition.layers].reverse();
   // The order follows the range, so that rows do not jump about while playing.
   if (order === "cost") rows.sort((a, b) => (byLayer.get(b.id)?.rangeMs ?? 0) - (byLayer.get(a.id)?.rangeMs ?? 0));
-  const top = Math.max(1, ...rows.map((layer) => msOf(byLayer.get(layer.id))));
+  const top = Math.max(1, ...rows.map((layer) => msOf(byLayer.get(layer.id)) ?? 0));
   const soloed = composition.layers.some((layer) => layer.solo);
 
   return (
@@ -123,9 +123,9 @@ export function LayerRows({ selected, onSelect }: LayerRowsProps) {
               layer={layer}
               shown={layer.enabled && (!soloed || layer.solo)}
               selected={layer.id === selected}
-              ms={cost && ms}
-              estimated={cost !== undefined && !measured && ms > 0}
-              share={ms / top}
+              ms={ms}
+              estimated={ms !== undefined && !measured}
+              share={(ms ?? 0) / top}
               onSelect={onSelect}
               edit={edit}
             />
