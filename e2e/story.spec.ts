@@ -9,21 +9,20 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
 
   await test.step("Preview opens with Night Roost, its picture, its layers and an estimated terrain", async () => {
     await openPreview(page, application);
+    // Or the first take would find frames that were filled while the test looks around.
+    await page.locator("label", { hasText: /^Off$/ }).click();
     await expect(page.getByRole("button", { name: "Composition Night Roost; choose another" })).toBeVisible();
     await expect(page.locator(".layer-row")).toHaveCount(9);
     await expect(verdict(page)).toContainText("estimated; measure a take to know");
-    // An estimate, unless a frame that was rendered meanwhile turned out to be the heaviest.
-    await expect(gauge(page, "Heaviest frame")).toContainText(/[\d.]+ m?s( est\.)?$/);
+    await expect(gauge(page, "Heaviest frame")).toContainText("est.");
     await expect(async () => expect(await pictureColours(page)).toBeGreaterThan(50)).toPass();
   });
 
   await test.step("a first take is honestly far from real time", async () => {
-    await page.locator("label", { hasText: /^Off$/ }).click();
     await measureTake(page);
     await expect(verdict(page)).toContainText(/Plays \d+ % of its frames on time/);
     const [, share] = /Plays (\d+) %/.exec(await verdict(page).innerText())!;
-    // How far depends on the machine; below this a take does not count as real time.
-    expect(Number(share)).toBeLessThan(99);
+    expect(Number(share)).toBeLessThan(80);
     await expect(gauge(page, "Heaviest frame")).toHaveClass(/is-over/);
   });
 

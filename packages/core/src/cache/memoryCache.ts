@@ -100,10 +100,6 @@ export class MemoryCache<T> {
     return true;
   }
 
-  clear(): void {
-    for (const key of [...this.entries.keys()]) this.remove(key);
-  }
-
   /**
    * Keys of least worth that together free `bytes`; undefined when one of them is worth more than `newcomer`.
    */

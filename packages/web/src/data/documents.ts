@@ -77,19 +77,25 @@ export async function importDocument(text: string): Promise<StoredDocument> {
   });
 }
 
+/** A composition beside one. @throws Error when there is no other */
+export async function documentBeside(id: string): Promise<StoredDocument> {
+  const other = await database.documents.filter((stored) => stored.id !== id).first();
+  if (!other) throw new Error("The only composition cannot be removed; import another one first.");
+  return other;
+}
+
 /**
  * Removes a composition with its undo history; its takes stay.
- * @returns what was removed, with which `restoreDocument` brings it back, and the composition to open instead
+ * @returns what was removed, with which `restoreDocument` brings it back
  * @throws Error when there is no other
  */
-export async function removeDocument(id: string): Promise<{ removed: StoredDocument; next: StoredDocument }> {
+export async function removeDocument(id: string): Promise<StoredDocument> {
   return database.transaction("rw", database.documents, async () => {
     const removed = await database.documents.get(id);
-    const next = await database.documents.filter((stored) => stored.id !== id).first();
     if (!removed) throw new Error("This composition is not there any more.");
-    if (!next) throw new Error("The only composition cannot be removed; import another one first.");
+    await documentBeside(id);
     await database.documents.delete(id);
-    return { removed, next };
+    return removed;
   });
 }
 

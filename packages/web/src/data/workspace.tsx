@@ -11,7 +11,15 @@ import { liveQuery } from "dexie";
 import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import type { MeasuredTake, PreviewSettings } from "../engine/protocol";
 import { database, type StoredDocument } from "./database";
-import { addDemo, changeDocument, FIRST_DOCUMENT, removeDocument, restoreDocument, type Change } from "./documents";
+import {
+  addDemo,
+  changeDocument,
+  documentBeside,
+  FIRST_DOCUMENT,
+  removeDocument,
+  restoreDocument,
+  type Change,
+} from "./documents";
 import { engine, send } from "./engineStore";
 import { loadSettings, saveSettings } from "./settings";
 
@@ -80,7 +88,6 @@ export function WorkspaceProvider({
   const nextNotice = useRef(1);
   // The revision that the engine was last told of; a newer one in the database was written by another tab.
   const known = useRef<StoredDocument>(undefined);
-  const removedHere = useRef<string>(undefined);
   const latestSettings = useRef<PreviewSettings>(undefined);
 
   const notify = useCallback((text: string, action?: Notice["action"]) => {
@@ -132,7 +139,7 @@ export function WorkspaceProvider({
       const shown = known.current;
       if (shown?.id !== openId) return;
       if (stored && stored.revision > shown.revision) take(stored, "edit");
-      if (stored || removedHere.current === openId) return;
+      if (stored) return;
       const other = await database.documents.orderBy("id").first();
       if (!other) return;
       notify(`${shown.name} was removed in another tab.`);
@@ -175,21 +182,19 @@ export function WorkspaceProvider({
     const failed = (error: unknown) => notify(error instanceof Error ? error.message : String(error));
     try {
       const { id } = known.current!;
-      removedHere.current = id;
-      const { removed, next } = await removeDocument(id);
-      send({ kind: "removed", document: removed.id });
-      await openDocument(next.id);
+      // Another one is open first, so that this tab does not take the removal for that of another tab.
+      await openDocument((await documentBeside(id)).id);
+      const removed = await removeDocument(id);
+      send({ kind: "removed", document: id });
       const bringBack = async () => {
-        removedHere.current = undefined;
         await restoreDocument(removed);
         await openDocument(id);
       };
       notify(`${removed.name} was removed. Its cached frames stay on disk until they are swept.`, {
-        label: "Bring it back",
+        label: "Bring back",
         run: () => void bringBack().catch(failed),
       });
     } catch (error) {
-      removedHere.current = undefined;
       failed(error);
     }
   }, [notify, openDocument]);

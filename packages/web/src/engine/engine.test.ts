@@ -134,18 +134,17 @@ describe("playing", () => {
     expect(summary.onTimeShare).toBeGreaterThan(0.4);
   });
 
-  test("when the machine is far slower than was estimated, late pictures are shown rather than none", async () => {
+  test("when the machine gets far slower than was estimated, late pictures are shown rather than none", async () => {
     const rig = await open();
-    rig.pool.frameMs = 400;
     rig.send({ kind: "measureTake" });
-    await rig.run(700);
-    // Every frame now takes three times as long as the slowdown has learned.
-    rig.pool.frameMs = 1200;
+    await rig.run(200);
+    // From here on every frame takes thirty times as long as it did.
+    rig.pool.frameMs = 300;
     await rig.run(5000);
-    const { summary } = rig.last("take").take;
-    expect(summary.late + summary.hits.rendered).toBeGreaterThan(0);
-    expect(summary.frames).toBe(FRAMES);
-    expect(rig.shown.length).toBeGreaterThan(1);
+    const { summary, frames } = rig.last("take").take;
+    expect(frames).toHaveLength(FRAMES);
+    expect(summary.late).toBeGreaterThan(0);
+    expect(summary.longestStallMs).toBeLessThan(2 * 300);
   });
 
   test("when every frame is shown, a stall moves all that follow and none is skipped", async () => {
@@ -224,7 +223,6 @@ describe("edits", () => {
     await rig.run(500);
     const { rendered } = rig.status;
     rig.send({ kind: "open", document: moving(), cause: "undo" });
-    // Frame 0 was rendered for the edited state meanwhile and is lost in turn.
     expect(rig.last("cacheChange").change).toEqual({ cause: "undo", lost: 0, regained: FRAMES });
     await rig.run(2000);
     expect(rig.status.rendered).toBe(rendered);
@@ -274,15 +272,6 @@ describe("memory", () => {
     await rig.run(200);
     expect(rig.shown).toHaveLength(3);
     expect(rig.status.memory.usedBytes).toBe(0);
-  });
-
-  test("clearing it leaves what is on disk, from where the frame on show comes again", async () => {
-    const rig = await open();
-    await rig.fill();
-    rig.send({ kind: "clearMemory" });
-    await rig.run(150);
-    expect(rig.status.memory).toMatchObject({ frames: 1, usedBytes: room(1) });
-    expect(rig.held(ON_DISK)).toBe(FRAMES);
   });
 });
 

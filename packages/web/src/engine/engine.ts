@@ -25,6 +25,7 @@ import {
   type RenderSettings,
   type Snapshot,
 } from "@kinetocache/core";
+import { Arrival } from "./arrival";
 import { Calibration } from "./calibration";
 import type { HeldPicture } from "./diskClient";
 import { DiskStore, type DiskPort } from "./diskStore";
@@ -67,7 +68,6 @@ const SCRUB_REST_MS = 250;
 // Sharpening waits until the user has looked at the preview for a moment.
 const SHARPEN_AFTER_MS = 400;
 const FETCH_SLOTS = 2;
-const MOST_SLOWDOWN = 20;
 // Keys and estimates are worked out in slices of this length.
 const SLICE_MS = 6;
 // Frames that memory does not take are written to disk from the hand; more than this wait for the disk.
@@ -102,10 +102,7 @@ export class Engine {
   private shownAtMs = 0;
   private sharpFrame: FrameNumber | undefined;
   private rendered = 0;
-  /** How much longer frames take to arrive at present than their cost says; 1 or more. */
-  private slowdown = 1;
-  /** How long frames take to arrive at present, for frames of which nothing else is known yet. */
-  private arrivalMs: Milliseconds = 0;
+  private readonly arrival = new Arrival();
   private nextJob = 0;
 
   private pumping = false;
@@ -179,9 +176,6 @@ export class Engine {
         break;
       case "diskChanged":
         void this.disk.refresh();
-        break;
-      case "clearMemory":
-        this.held.clear();
         break;
       case "touch":
         break;
@@ -344,7 +338,7 @@ export class Engine {
       jobs: [...this.jobs.values()],
       renderSlots: this.calibration.job === undefined ? this.pool.size : this.pool.size - 1,
       fetchSlots: FETCH_SLOTS,
-      renderMs: (frame) => this.costs.costs[frame]! * this.slowdown || this.arrivalMs,
+      renderMs: (frame) => this.arrival.expectedMs(this.costs.costs[frame]!),
       fetchMs: this.disk.fetchMs,
       window,
       clock: transport?.clock,
@@ -530,18 +524,10 @@ export class Engine {
       return;
     }
     this.rendered++;
-    this.adaptSlowdown(job);
+    this.arrival.note(performance.now() - job.startedMs, timeline === this.timeline ? this.costs.costs[frame]! : 0);
     if (warm) this.timeline!.measure(key, ms, costs, timeline.stillKeys(frame));
     this.take?.rendered(costs);
     this.admit(key, picture, ms, { origin: "rendered", keep: job.keep, owner: document.id });
-  }
-
-  /** Workers that are cold, or a machine that is busy with other things, make every frame late by the same factor. */
-  private adaptSlowdown({ timeline, frame, startedMs }: EngineJob): void {
-    const tookMs = performance.now() - startedMs;
-    this.arrivalMs = towards(this.arrivalMs, tookMs);
-    const expectedMs = timeline === this.timeline ? this.costs.costs[frame] : undefined;
-    if (expectedMs) this.slowdown = Math.max(1, towards(this.slowdown, Math.min(MOST_SLOWDOWN, tookMs / expectedMs)));
   }
 
   /** Takes a finished frame into memory, or for the moment in hand, and passes new ones on to the disk. */
@@ -647,9 +633,4 @@ export class Engine {
       sharp: this.sharpFrame === this.playhead,
     };
   }
-}
-
-/** Rises faster than it falls, and so stays near the slow ones: a frame that comes early is no loss, a late one is. */
-function towards(before: number, value: number): number {
-  return before + (value > before ? 0.4 : 0.1) * (value - before);
 }

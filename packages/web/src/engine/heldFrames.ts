@@ -89,10 +89,4 @@ export class HeldFrames {
   setBudget(budget: Bytes, context: EvictionContext): void {
     this.cache.setBudget(budget, context).forEach((key) => this.onHeld(key, false));
   }
-
-  clear(): void {
-    const keys = [...this.cache.keys()];
-    this.cache.clear();
-    keys.forEach((key) => this.onHeld(key, false));
-  }
 }

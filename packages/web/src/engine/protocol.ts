@@ -53,8 +53,7 @@ export type Command =
   | { readonly kind: "touch" }
   | { readonly kind: "pauseFilling"; readonly paused: boolean }
   /** The disk cache changed outside the engine: frames were swept or restored, or the cap was changed. */
-  | { readonly kind: "diskChanged" }
-  | { readonly kind: "clearMemory" };
+  | { readonly kind: "diskChanged" };
 
 export interface LayerCost {
   readonly layer: string;

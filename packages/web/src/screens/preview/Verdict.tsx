@@ -37,6 +37,10 @@ export function Verdict() {
     take?.document.state === state &&
     take.settings.fraction === settings.fraction &&
     take.settings.effects === settings.effects &&
+    take.settings.parallel === settings.parallel &&
+    take.settings.pacing === settings.pacing &&
+    take.range.in === range.in &&
+    take.range.out === range.out &&
     (!isAllHeld || take.heldAtStart.memory >= total);
   const measured = take && isOfNow ? take.summary : undefined;
   const answer = measured
@@ -51,7 +55,7 @@ export function Verdict() {
   const detail = measured
     ? `last take: ${rateText(measured.reachedRate)} of ${rate} fps, ${measured.skipped} skipped, ${measured.late} late`
     : take
-      ? "estimated: much has changed since the last take"
+      ? "estimated; changed since the last take"
       : "estimated; measure a take to know";
   return (
     <div className="verdict">
