@@ -6,7 +6,10 @@ const FRAMES = 24;
 const room = (frames: number) => frames * (FRAME_BYTES + 512);
 
 beforeEach(() => jest.useFakeTimers());
-afterEach(() => jest.useRealTimers());
+afterEach(() => {
+  jest.restoreAllMocks();
+  jest.useRealTimers();
+});
 
 async function open(settings = {}, disk = new FakeDisk()): Promise<EngineRig> {
   const rig = new EngineRig(disk, { ...SETTINGS, ...settings });
@@ -71,6 +74,25 @@ describe("filling", () => {
     expect(under).toHaveLength(2);
     rig.send(command);
     expect(rig.pool.stopped).toEqual(expect.arrayContaining(under));
+  });
+
+  test("is not missed when its moment comes while a step is carried out", async () => {
+    const rig = await open({ background: "Idle" });
+    rig.send({ kind: "seek", frame: 10, scrubbing: false });
+    await rig.run(997);
+    rig.pool.takeStarted();
+    let spent = 0;
+    const clock = performance.now.bind(performance);
+    jest.spyOn(performance, "now").mockImplementation(() => clock() + spent);
+    jest.spyOn(rig.pool, "freeSlots", "get").mockImplementationOnce(() => {
+      spent = 7;
+      return 2;
+    });
+    rig.send({ kind: "pauseFilling", paused: false });
+    expect(rig.pool.takeStarted()).toEqual([]);
+    expect(spent).toBe(7);
+    await rig.run(50);
+    expect(rig.pool.takeStarted()).not.toEqual([]);
   });
 
   test("can be paused and goes on where it was", async () => {

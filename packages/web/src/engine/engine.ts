@@ -280,8 +280,7 @@ export class Engine {
     if (take) this.emit({ kind: "take", take: take.finish() });
   }
 
-  private get mode(): Mode {
-    const now = performance.now();
+  private modeAt(now: Milliseconds): Mode {
     if (this.transport) return "playing";
     if (now - this.lastScrubMs < SCRUB_REST_MS) return "scrubbing";
     return this.mayFill() && now - this.lastActionMs >= this.settings!.idleDelayMs ? "filling" : "parked";
@@ -298,10 +297,12 @@ export class Engine {
       return;
     }
     this.pumping = true;
+    let now = performance.now();
     try {
       do {
         this.pumpAgain = false;
-        if (this.timeline) this.step(this.timeline);
+        now = performance.now();
+        if (this.timeline) this.step(this.timeline, now);
       } while (this.pumpAgain);
     } catch (error) {
       // One step failed; the next message or timer takes the next one.
@@ -310,25 +311,25 @@ export class Engine {
     } finally {
       this.pumping = false;
     }
-    this.setTimer();
+    this.setTimer(now);
     this.reports.schedule();
   }
 
-  private step(timeline: PreviewTimeline): void {
-    const { mode } = this;
+  private step(timeline: PreviewTimeline, now: Milliseconds): void {
+    const mode = this.modeAt(now);
     timeline.keyOf(this.playhead);
-    for (const action of schedule(this.snapshot(timeline, mode))) this.perform(action);
+    for (const action of schedule(this.snapshot(timeline, mode, now))) this.perform(action);
     if (mode !== "playing") this.calibrate(timeline);
     this.disk.setQuiet(mode === "playing" || mode === "scrubbing");
   }
 
-  private snapshot(timeline: PreviewTimeline, mode: Mode): Snapshot {
+  private snapshot(timeline: PreviewTimeline, mode: Mode, now: Milliseconds): Snapshot {
     const { transport } = this;
     const { window } = this.settings!;
     const memoryFits = this.memoryFits(timeline);
     const inHand = this.held.handKeys;
     return {
-      nowMs: performance.now(),
+      nowMs: now,
       mode,
       playhead: this.playhead,
       duration: timeline.duration,
@@ -347,7 +348,7 @@ export class Engine {
       memoryFits,
       memoryRoom: mode === "filling" ? this.memoryRoom(timeline, memoryFits) : 0,
       diskAccepts: this.disk.accepts && inHand.length < MOST_IN_HAND,
-      sharpen: this.sharpenState(mode),
+      sharpen: this.sharpenState(mode, now),
       inHand: new Set(inHand.flatMap((key) => timeline.framesOf(key))),
       failed: timeline.failed,
     };
@@ -368,11 +369,11 @@ export class Engine {
     return Math.max(0, memoryFits - own);
   }
 
-  private sharpenState(mode: Mode): Snapshot["sharpen"] {
+  private sharpenState(mode: Mode, now: Milliseconds): Snapshot["sharpen"] {
     if (mode === "scrubbing" || mode === "playing") return "off";
     if (!this.settings!.sharpenWhenParked || this.settings!.fraction === 1) return "off";
     if (this.sharpFrame === this.playhead) return "done";
-    return performance.now() - this.shownAtMs >= SHARPEN_AFTER_MS ? "wanted" : "off";
+    return now - this.shownAtMs >= SHARPEN_AFTER_MS ? "wanted" : "off";
   }
 
   private perform(action: Action): void {
@@ -564,43 +565,43 @@ export class Engine {
     };
   }
 
-  private setTimer(): void {
+  /** @param now when the last step took place: what fell due since then has not been seen by it */
+  private setTimer(now: Milliseconds): void {
     clearTimeout(this.timer);
     const { timeline } = this;
     if (!timeline) return;
-    const delay = this.nextWakeMs(timeline);
-    if (delay === undefined) return;
+    const wakeMs = this.nextWakeMs(timeline, now);
+    if (wakeMs === undefined) return;
     this.timer = setTimeout(
       () => {
         if (timeline.hasUnkeyed) timeline.computeKeys(SLICE_MS);
         else if (timeline.hasUnestimated && !this.transport) timeline.estimate(SLICE_MS);
         this.pump();
       },
-      Math.max(0, delay),
+      Math.max(0, wakeMs - performance.now() + 0.5),
     );
   }
 
-  /** Milliseconds until something may be due; undefined when only a message can change anything. */
-  private nextWakeMs(timeline: PreviewTimeline): Milliseconds | undefined {
-    const now = performance.now();
-    if (timeline.hasUnkeyed || (timeline.hasUnestimated && !this.transport)) return 0;
-    if (this.transport) return this.nextShowMs(this.transport, timeline, now) + 0.5;
-    const waits = [this.lastScrubMs + SCRUB_REST_MS - now, this.shownAtMs + SHARPEN_AFTER_MS - now];
-    if (this.mayFill()) waits.push(this.lastActionMs + this.settings!.idleDelayMs - now);
-    const ahead = waits.filter((wait) => wait > 0);
-    return ahead.length === 0 ? undefined : Math.min(...ahead) + 0.5;
+  /** When something may be due after a time; undefined when only a message can change anything. */
+  private nextWakeMs(timeline: PreviewTimeline, now: Milliseconds): Milliseconds | undefined {
+    if (timeline.hasUnkeyed || (timeline.hasUnestimated && !this.transport)) return now;
+    if (this.transport) return this.nextShowMs(this.transport, timeline, now);
+    const moments = [this.lastScrubMs + SCRUB_REST_MS, this.shownAtMs + SHARPEN_AFTER_MS];
+    if (this.mayFill()) moments.push(this.lastActionMs + this.settings!.idleDelayMs);
+    const ahead = moments.filter((moment) => moment > now);
+    return ahead.length === 0 ? undefined : Math.min(...ahead);
   }
 
-  /** Milliseconds until playback needs the engine again; what arrives before wakes it too. */
+  /** When playback needs the engine again; what arrives before wakes it too. */
   private nextShowMs(transport: Transport, timeline: PreviewTimeline, now: Milliseconds): Milliseconds {
     const { clock, shownStep } = transport;
     const byClock = stepAt(clock, now, this.budgetMs);
-    if (byClock <= shownStep) return transport.dueMs(shownStep + 1) - now;
+    if (byClock <= shownStep) return transport.dueMs(shownStep + 1);
     const due = clock.pacing === "keep time" ? byClock : shownStep + 1;
     const frame = frameOfStep(clock, due, this.range);
     // It fell due while the last actions were carried out.
-    if (frame === undefined || timeline.isInMemory(frame)) return 0;
-    return transport.dueMs(byClock + 1) - now;
+    if (frame === undefined || timeline.isInMemory(frame)) return now;
+    return transport.dueMs(byClock + 1);
   }
 
   private status(): Status | undefined {
@@ -608,7 +609,7 @@ export class Engine {
     if (!timeline) return undefined;
     const { held, remainingMs } = timeline.heldAndRemaining();
     return {
-      mode: this.mode,
+      mode: this.modeAt(performance.now()),
       playhead: this.playhead,
       range: this.range,
       speed: transport?.clock.speed ?? 0,
