@@ -3,13 +3,9 @@ import type { Answer, Failure, FetchedPicture, HeldPicture } from "../packages/w
 import type { DiskPort } from "../packages/web/src/engine/diskStore";
 import { Engine, type Surroundings } from "../packages/web/src/engine/engine";
 import type { Command, EngineEvent, PreviewSettings } from "../packages/web/src/engine/protocol";
+import { copyPixels, newPixels } from "../packages/web/src/engine/pixels";
 import type { RenderOutcome } from "../packages/web/src/engine/renderPool";
 import { document, layer } from "./documents";
-
-// Browsers have it; Node does not before version 22.
-ArrayBuffer.prototype.transfer ??= function (this: ArrayBuffer) {
-  return structuredClone(this, { transfer: [this] });
-};
 
 /** Frames of 64 × 36 at 8-bit. */
 export const FRAME_BYTES = 64 * 36 * 4;
@@ -93,7 +89,7 @@ class FakePool {
     if (this.stopped.includes(id)) this.onOutcome({ kind: "cancelled", job: id });
     else if (this.broken.has(frame)) this.onOutcome({ kind: "failed", job: id, reason: "the artwork is not SVG" });
     else {
-      const pixels = new ArrayBuffer(FRAME_BYTES);
+      const pixels = newPixels(FRAME_BYTES);
       const costs = [{ key, kind: "place" as const, layer: "square", units: 64 * 36, ms: this.frameMs }];
       const size = { width: 64, height: 36, pixels, memoryBytes: 0 };
       this.onOutcome({ kind: "rendered", job: id, key, ...size, ms: this.frameMs, costs, warm: true });
@@ -119,7 +115,7 @@ export class FakeDisk implements DiskPort {
     if (this.damaged.has(key)) return { ok: false, failure: { kind: "refused", code: "damaged", detail: "damaged" } };
     return this.after(this.fetchMs, () => {
       const picture = this.frames.get(key)!;
-      return { ...picture, pixels: picture.pixels.slice(), bytes: picture.pixels.byteLength };
+      return { ...picture, pixels: copyPixels(picture.pixels), bytes: picture.pixels.byteLength };
     });
   }
 

@@ -34,5 +34,6 @@ async function openArtwork(): Promise<(svg: string, width: number) => Pixels8> {
 export async function nodeRenderer(heldBytes = 512 * 2 ** 20): Promise<Renderer> {
   artwork ??= openArtwork();
   const drawArtwork = await artwork;
-  return new Renderer(nodeKernels(), { now: () => performance.now(), drawArtwork, heldBytes });
+  const newPixels = (bytes: number) => new Uint8Array(bytes);
+  return new Renderer(nodeKernels(), { now: () => performance.now(), drawArtwork, newPixels, heldBytes });
 }

@@ -24,7 +24,7 @@ export interface RenderedFrame {
   readonly width: number;
   readonly height: number;
   readonly depth: Depth;
-  readonly pixels: ArrayBuffer;
+  readonly pixels: Uint8Array<ArrayBuffer>;
   /** Wall time of the whole frame. */
   readonly ms: Milliseconds;
   /** Time of each node that was evaluated; a node that was held is not among them. */
@@ -38,6 +38,8 @@ export interface RendererOptions {
   readonly now: () => Milliseconds;
   /** SVG text as premultiplied 8-bit pixels `width` across. */
   readonly drawArtwork: (svg: string, width: number) => Pixels8;
+  /** Where finished pixels are put. */
+  readonly newPixels: (bytes: number) => Uint8Array<ArrayBuffer>;
   /** Bytes of branches that may be kept from frame to frame. */
   readonly heldBytes: number;
 }
@@ -216,15 +218,18 @@ export class Renderer {
     return raster;
   }
 
-  private convert(raster: Raster, depth: Depth): ArrayBuffer {
+  private convert(raster: Raster, depth: Depth): Uint8Array<ArrayBuffer> {
     const count = pixelCount(raster.window);
-    const bytes = count * BYTES_A_PIXEL[depth];
-    const { buffer } = this.kernels.run.memory;
-    if (depth === "float") return buffer.slice(raster.address, raster.address + bytes);
-    return this.canvas.withScratch(bytes, (address) => {
+    const pixels = this.options.newPixels(count * BYTES_A_PIXEL[depth]);
+    if (depth === "float") {
+      pixels.set(this.canvas.bytes(raster.address, pixels.length));
+      return pixels;
+    }
+    return this.canvas.withScratch(pixels.length, (address) => {
       if (depth === "half") this.kernels.run.toHalf(address, raster.address, count);
       else this.kernels.run.toSrgb8(address, raster.address, count, this.encode);
-      return this.kernels.run.memory.buffer.slice(address, address + bytes);
+      pixels.set(this.canvas.bytes(address, pixels.length));
+      return pixels;
     });
   }
 

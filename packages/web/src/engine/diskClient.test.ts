@@ -78,6 +78,21 @@ test.each([
   }),
 );
 
+test("frames of any sizes, one after the other and two at once, each come back as they were", () =>
+  withClient(async (client) => {
+    const sizes = [4, 90, 5, 60, 61, 3, 90];
+    const pictures = sizes.map((width) => picture("8-bit", width, width));
+    for (const [index, stored] of pictures.entries()) await client.store(keyOf(index), "night-roost", stored, 40);
+    const fetched = [];
+    for (const index of sizes.keys()) fetched.push(await client.fetch(keyOf(index)));
+    fetched.push(...(await Promise.all([client.fetch(keyOf(1)), client.fetch(keyOf(3))])));
+    const wanted = [...pictures, pictures[1]!, pictures[3]!];
+    for (const [index, answer] of fetched.entries()) {
+      if (!answer.ok) throw new Error(answer.failure.detail);
+      expect(Buffer.compare(answer.value.pixels, wanted[index]!.pixels)).toBe(0);
+    }
+  }));
+
 test("what fails comes back as data that says how", () =>
   withClient(async (client, server) => {
     expect(await client.fetch(keyOf(5))).toMatchObject({ ok: false, failure: { kind: "refused", code: "not-held" } });

@@ -31,6 +31,7 @@ import type { HeldPicture } from "./diskClient";
 import { DiskStore, type DiskPort } from "./diskStore";
 import { FrameCosts } from "./frameCosts";
 import { HeldFrames } from "./heldFrames";
+import { releasePixels } from "./pixels";
 import { PreviewTimeline } from "./previewTimeline";
 import type { Command, EngineEvent, PreviewSettings, Status } from "./protocol";
 import type { RenderOutcome, Rendered, RenderPool } from "./renderPool";
@@ -516,12 +517,14 @@ export class Engine {
   private accept(job: EngineJob, { key, width, height, pixels, ms, costs, warm }: Rendered): void {
     const { timeline, frame } = job;
     const { document } = timeline;
-    const picture: HeldPicture = { width, height, depth: document.depth, pixels: new Uint8Array(pixels) };
+    const picture: HeldPicture = { width, height, depth: document.depth, pixels };
     if (job.purpose === "sharpen") {
       const isOnShow = !this.transport && frame === this.playhead && this.shownFrame === frame;
-      if (!isOnShow || job.stopping || timeline !== this.timeline) return;
-      this.viewer.show(picture);
-      this.sharpFrame = frame;
+      if (isOnShow && !job.stopping && timeline === this.timeline) {
+        this.viewer.show(picture);
+        this.sharpFrame = frame;
+      }
+      releasePixels(pixels);
       return;
     }
     this.rendered++;
@@ -534,11 +537,18 @@ export class Engine {
   /** Takes a finished frame into memory, or for the moment in hand, and passes new ones on to the disk. */
   private admit(key: ContentKey, picture: HeldPicture, costMs: Milliseconds, how: Admittance): void {
     const { origin, keep, owner } = how;
-    if (this.held.isCached(key)) return;
+    if (this.held.isCached(key)) {
+      releasePixels(picture.pixels);
+      return;
+    }
+    this.held.letGo(key);
     const admitted = keep === "memory" && this.held.put(key, picture, costMs, this.evictionContext());
     if (this.transport) this.origins.set(key, origin);
     const wantsDisk = origin === "rendered" && this.disk.accepts && !this.disk.has(key);
-    if (!admitted && (keep === "memory" || wantsDisk)) this.held.keepInHand(key, picture, keep === "memory");
+    if (!admitted) {
+      if (keep === "memory" || wantsDisk) this.held.keepInHand(key, picture, keep === "memory");
+      else releasePixels(picture.pixels);
+    }
     if (!wantsDisk) return;
     this.disk.enqueue({
       key,

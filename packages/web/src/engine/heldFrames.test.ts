@@ -1,7 +1,7 @@
 import fc from "fast-check";
-import "../../../../testing/engine";
 import type { HeldPicture } from "./diskClient";
 import { HeldFrames } from "./heldFrames";
+import { newPixels } from "./pixels";
 
 const PLAIN = { mode: "leastRecentlyUsed" } as const;
 const BOOKKEEPING = 512;
@@ -9,7 +9,7 @@ const picture = (bytes: number): HeldPicture => ({
   width: 1,
   height: bytes / 4,
   depth: "8-bit",
-  pixels: new Uint8Array(bytes),
+  pixels: newPixels(bytes),
 });
 
 test("whatever happens, the budget holds, and what was said to be held is what is held", () => {
@@ -52,6 +52,8 @@ test("a frame in hand stays until it is let go, whatever becomes of the cache; t
   held.keepInHand("other", picture(4), false);
   held.setBudget(0, PLAIN);
   expect(held.use("shown")).toBeDefined();
+  const other = held.peek("other")!;
   held.letGoAll("shown");
   expect(held.handKeys).toEqual(["shown"]);
+  expect(other.pixels.buffer.byteLength).toBe(0);
 });

@@ -7,6 +7,7 @@ import {
   type Milliseconds,
 } from "@kinetocache/core";
 import type { HeldPicture } from "./diskClient";
+import { releasePixels } from "./pixels";
 
 /**
  * Frames in memory: those in the cache, under its budget, and those in hand, which the cache did not take and
@@ -18,8 +19,7 @@ export class HeldFrames {
 
   /** @param onHeld told of each frame that comes or goes */
   constructor(private readonly onHeld: (key: ContentKey, held: boolean) => void) {
-    // A buffer that leaves is emptied by hand: its memory goes back at once, not when the collector comes by.
-    this.cache = new MemoryCache<HeldPicture>(0, ({ pixels }) => void pixels.buffer.transfer(0));
+    this.cache = new MemoryCache<HeldPicture>(0, ({ pixels }) => releasePixels(pixels));
   }
 
   get budgetBytes(): Bytes {
@@ -78,7 +78,11 @@ export class HeldFrames {
   }
 
   letGo(key: ContentKey): void {
-    if (this.inHand.delete(key) && !this.cache.has(key)) this.onHeld(key, false);
+    const picture = this.inHand.get(key);
+    if (!picture) return;
+    this.inHand.delete(key);
+    releasePixels(picture.pixels);
+    this.onHeld(key, false);
   }
 
   /** @param except a frame that stays: the one on show */

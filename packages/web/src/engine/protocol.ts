@@ -174,7 +174,7 @@ export type RenderReply =
       readonly key: string;
       readonly width: number;
       readonly height: number;
-      readonly pixels: ArrayBuffer;
+      readonly pixels: Uint8Array<ArrayBuffer>;
       readonly ms: Milliseconds;
       readonly costs: readonly CostSample[];
       readonly memoryBytes: Bytes;

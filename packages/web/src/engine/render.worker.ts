@@ -1,6 +1,7 @@
 import { buildGraph, RenderCancelled, Renderer, type Document } from "@kinetocache/core";
 import { openKernels, type Kernels } from "@kinetocache/kernels";
 import { initWasm, Resvg } from "@resvg/resvg-wasm";
+import { newPixels } from "./pixels";
 import type { RenderInit, RenderReply, RenderRequest } from "./protocol";
 
 // Branches that stay still are kept from frame to frame up to this size.
@@ -26,6 +27,7 @@ async function start(init: RenderInit): Promise<Ready> {
   const renderer = new Renderer(kernels, {
     now: () => performance.now(),
     heldBytes: HELD_BYTES,
+    newPixels,
     drawArtwork(svg, width) {
       const artwork = new Resvg(svg, {
         fitTo: { mode: "width", value: width },
@@ -51,7 +53,7 @@ function render({ renderer, kernels, init }: Ready, request: RenderRequest & { k
     const warm = frames++ >= WARM_AFTER;
     reply(
       { kind: "rendered", job, key, width, height, pixels, ms, costs, memoryBytes: kernels.arena.capacityBytes, warm },
-      [pixels],
+      [pixels.buffer],
     );
   } catch (error) {
     if (error instanceof RenderCancelled) reply({ kind: "cancelled", job });

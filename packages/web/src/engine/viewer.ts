@@ -5,6 +5,8 @@ import type { HeldPicture } from "./diskClient";
 /** Puts finished frames on the canvas of whichever screen shows the viewer. */
 export class Viewer {
   private context: OffscreenCanvasRenderingContext2D | undefined;
+  /** What the canvas shows; one for all frames of a size, so that showing leaves nothing to be collected. */
+  private image: ImageData | undefined;
   private readonly encode: number;
   private readonly encodeSize: number;
 
@@ -27,16 +29,18 @@ export class Viewer {
       canvas.width = width;
       canvas.height = height;
     }
-    this.context.putImageData(new ImageData(this.displayPixels(picture), width, height), 0, 0);
+    if (this.image?.width !== width || this.image.height !== height) this.image = new ImageData(width, height);
+    this.fill(this.image.data, picture);
+    this.context.putImageData(this.image, 0, 0);
   }
 
   /** 8-bit frames are shown as they are; deeper ones are converted. */
-  private displayPixels({ depth, pixels }: HeldPicture): Uint8ClampedArray<ArrayBuffer> {
-    if (depth === "8-bit") return new Uint8ClampedArray(pixels.buffer, pixels.byteOffset, pixels.byteLength);
-    return this.convert(depth, pixels);
+  private fill(target: Uint8ClampedArray, { depth, pixels }: HeldPicture): void {
+    if (depth === "8-bit") target.set(pixels);
+    else this.convert(target, depth, pixels);
   }
 
-  private convert(depth: Exclude<Depth, "8-bit">, pixels: Uint8Array): Uint8ClampedArray<ArrayBuffer> {
+  private convert(shown: Uint8ClampedArray, depth: Exclude<Depth, "8-bit">, pixels: Uint8Array): void {
     const { run, arena } = this.kernels;
     const count = pixels.byteLength / (depth === "half" ? 8 : 16);
     const source = arena.allocate(pixels.byteLength);
@@ -44,9 +48,8 @@ export class Viewer {
     new Uint8Array(run.memory.buffer, source, pixels.byteLength).set(pixels);
     if (depth === "half") run.halfToSrgb8(target, source, count, this.encode);
     else run.toSrgb8(target, source, count, this.encode);
-    const result = new Uint8ClampedArray(run.memory.buffer.slice(target, target + count * 4));
+    shown.set(new Uint8Array(run.memory.buffer, target, count * 4));
     arena.release(source);
     arena.release(target);
-    return result;
   }
 }
