@@ -17,6 +17,9 @@ function playbackFigure(takes: readonly StoredTake[]): Figure {
   };
 }
 
+// A take of four seconds from which 0.3 % of two processors are taken has lost 24 ms: more than a frame at 60.
+const BEARABLE = 0.003;
+
 /** Night Roost at 50 %, all of it in memory, three passes at 24 and at 60 frames per second. */
 export const cachedPlayback: Measure = () =>
   Driver.with(async (driver) => {
@@ -31,7 +34,7 @@ export const cachedPlayback: Measure = () =>
       const takes: StoredTake[] = [];
       let worst = 0;
       for (let pass = 0; pass < 3; pass++) {
-        const { result, stolen } = await undisturbed(() => driver.take());
+        const { result, stolen } = await undisturbed(() => driver.take(), BEARABLE);
         takes.push(result);
         worst = Math.max(worst, stolen);
       }
