@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { openKernels, type Kernels } from "@kinetocache/kernels";
-import { Renderer, type Pixels8 } from "@kinetocache/core";
+import { Renderer, type RendererOptions } from "@kinetocache/core";
 import { initWasm, Resvg } from "@resvg/resvg-wasm";
 
 const require = createRequire(`${process.cwd()}/package.json`);
@@ -16,13 +16,15 @@ export function nodeKernels(): Kernels {
   return openKernels(new WebAssembly.Instance(kernelsModule, {}).exports);
 }
 
-let artwork: Promise<(svg: string, width: number) => Pixels8> | undefined;
+type DrawArtwork = RendererOptions["drawArtwork"];
 
-async function openArtwork(): Promise<(svg: string, width: number) => Pixels8> {
+let artwork: Promise<DrawArtwork> | undefined;
+
+async function openArtwork(): Promise<DrawArtwork> {
   await initWasm(readFileSync(require.resolve("@resvg/resvg-wasm/index_bg.wasm")));
   const fontBuffers = FONTS.map((font) => new Uint8Array(readFileSync(require.resolve(font))));
-  return (svg, width) => {
-    const image = new Resvg(svg, {
+  return ({ text }, width) => {
+    const image = new Resvg(text, {
       fitTo: { mode: "width", value: width },
       font: { fontBuffers, defaultFontFamily: "Instrument Sans" },
     }).render();

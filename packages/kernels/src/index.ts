@@ -1,6 +1,7 @@
 import { Arena, type LinearMemory } from "./arena";
 
 export { Arena } from "./arena";
+export { dryKernels } from "./dry";
 export type { LinearMemory } from "./arena";
 
 type Address = number;

@@ -38,13 +38,16 @@ export class Canvas {
     }
   }
 
-  /** Bytes of linear memory; valid until the next allocation, which may move them. */
-  bytes(address: number, length: number): Uint8Array {
-    return new Uint8Array(this.kernels.run.memory.buffer, address, length);
+  /** Copies numbers into linear memory. */
+  write(address: number, numbers: Uint8Array | Float32Array): void {
+    const { buffer } = this.kernels.run.memory;
+    if (numbers instanceof Float32Array) new Float32Array(buffer, address, numbers.length).set(numbers);
+    else new Uint8Array(buffer, address, numbers.length).set(numbers);
   }
 
-  floats(address: number, length: number): Float32Array {
-    return new Float32Array(this.kernels.run.memory.buffer, address, length);
+  /** Copies bytes out of linear memory. */
+  read(address: number, target: Uint8Array): void {
+    target.set(new Uint8Array(this.kernels.run.memory.buffer, address, target.length));
   }
 
   /** A copy of `source` in another window: cut where it is smaller, transparent where it is larger. */

@@ -15,7 +15,7 @@ import { decodeTable, encodeTable, ENCODE_ENTRIES } from "./colour";
 import type { CostSample } from "./cost";
 import { APPLY } from "./effects";
 import { addressAt, Canvas, PIXEL_BYTES, type Raster } from "./raster";
-import { DRAW, type Pixels8, type SourceEnvironment } from "./sources";
+import { DRAW, type Pixels8, type SourceEnvironment, type SvgAsset } from "./sources";
 import { workUnits } from "./work";
 
 /** A finished frame: rows of RGBA without padding, at the depth of its key. 8-bit is straight sRGB; half and float are linear and premultiplied. */
@@ -36,8 +36,8 @@ export interface RenderedFrame {
 export interface RendererOptions {
   /** Clock in milliseconds. */
   readonly now: () => Milliseconds;
-  /** SVG text as premultiplied 8-bit pixels `width` across. */
-  readonly drawArtwork: (svg: string, width: number) => Pixels8;
+  /** Artwork as premultiplied 8-bit pixels `width` across. */
+  readonly drawArtwork: (artwork: SvgAsset, width: number) => Pixels8;
   /** Where finished pixels are put. */
   readonly newPixels: (bytes: number) => Uint8Array<ArrayBuffer>;
   /** Bytes of branches that may be kept from frame to frame. */
@@ -52,6 +52,9 @@ export class RenderCancelled extends Error {
   }
 }
 
+/** Branches that stay still are kept from frame to frame up to this size, by every renderer. */
+export const HELD_BYTES = 384 * 2 ** 20;
+
 // Rows blended before the next layer follows: the part of the picture that is written stays in the cache.
 const BAND = 8;
 
@@ -64,7 +67,6 @@ interface Held {
 
 /** Evaluates graphs with the kernels. One instance works on one frame at a time. */
 export class Renderer {
-  private readonly canvas: Canvas;
   private readonly environment: SourceEnvironment;
   private readonly decode: number;
   private readonly encode: number;
@@ -77,8 +79,8 @@ export class Renderer {
   constructor(
     private readonly kernels: Kernels,
     private readonly options: RendererOptions,
+    private readonly canvas = new Canvas(kernels),
   ) {
-    this.canvas = new Canvas(kernels);
     this.environment = {
       canvas: this.canvas,
       asset: (id) => this.asset(id),
@@ -87,9 +89,9 @@ export class Renderer {
     };
     const decode = decodeTable();
     this.decode = kernels.arena.allocate(decode.byteLength);
-    this.canvas.floats(this.decode, decode.length).set(decode);
+    this.canvas.write(this.decode, decode);
     this.encode = kernels.arena.allocate(ENCODE_ENTRIES);
-    this.canvas.bytes(this.encode, ENCODE_ENTRIES).set(encodeTable());
+    this.canvas.write(this.encode, encodeTable());
   }
 
   /** Bytes of branches kept at present. */
@@ -220,15 +222,16 @@ export class Renderer {
 
   private convert(raster: Raster, depth: Depth): Uint8Array<ArrayBuffer> {
     const count = pixelCount(raster.window);
-    const pixels = this.options.newPixels(count * BYTES_A_PIXEL[depth]);
+    const bytes = count * BYTES_A_PIXEL[depth];
+    const pixels = this.options.newPixels(bytes);
     if (depth === "float") {
-      pixels.set(this.canvas.bytes(raster.address, pixels.length));
+      this.canvas.read(raster.address, pixels);
       return pixels;
     }
-    return this.canvas.withScratch(pixels.length, (address) => {
+    return this.canvas.withScratch(bytes, (address) => {
       if (depth === "half") this.kernels.run.toHalf(address, raster.address, count);
       else this.kernels.run.toSrgb8(address, raster.address, count, this.encode);
-      pixels.set(this.canvas.bytes(address, pixels.length));
+      this.canvas.read(address, pixels);
       return pixels;
     });
   }
@@ -271,8 +274,8 @@ export class Renderer {
 
   private upload({ width, height, data }: Pixels8, premultiplied: boolean): Raster {
     const raster = this.canvas.allocate({ x: 0, y: 0, width, height });
-    this.canvas.withScratch(data.length, (address) => {
-      this.canvas.bytes(address, data.length).set(data);
+    this.canvas.withScratch(width * height * BYTES_A_PIXEL["8-bit"], (address) => {
+      this.canvas.write(address, data);
       this.kernels.run.fromSrgb8(raster.address, address, width * height, this.decode, Number(premultiplied));
     });
     return raster;

@@ -1,11 +1,9 @@
-import { buildGraph, RenderCancelled, Renderer, type Document } from "@kinetocache/core";
+import { buildGraph, HELD_BYTES, RenderCancelled, Renderer, type Document } from "@kinetocache/core";
 import { openKernels, type Kernels } from "@kinetocache/kernels";
 import { initWasm, Resvg } from "@resvg/resvg-wasm";
 import { newPixels } from "./pixels";
 import type { RenderInit, RenderReply, RenderRequest } from "./protocol";
 
-// Branches that stay still are kept from frame to frame up to this size.
-const HELD_BYTES = 384 * 2 ** 20;
 // The engine compiles hot loops anew while they run; after this many frames they are as fast as they get.
 const WARM_AFTER = 8;
 
@@ -28,8 +26,8 @@ async function start(init: RenderInit): Promise<Ready> {
     now: () => performance.now(),
     heldBytes: HELD_BYTES,
     newPixels,
-    drawArtwork(svg, width) {
-      const artwork = new Resvg(svg, {
+    drawArtwork({ text }, width) {
+      const artwork = new Resvg(text, {
         fitTo: { mode: "width", value: width },
         font: { fontBuffers: [...init.fonts], defaultFontFamily: "Instrument Sans" },
       });

@@ -83,7 +83,7 @@ export const drawFlock: DrawSource = (node, { canvas }) => {
   const strokes = flockStrokes(node.parameters, width, height);
   const [r, g, b] = linearColour(node.parameters.colour as string);
   canvas.withScratch(strokes.byteLength, (list) => {
-    canvas.floats(list, strokes.length).set(strokes);
+    canvas.write(list, strokes);
     canvas.kernels.run.strokes(raster.address, width, height, list, strokes.length / STROKE_FLOATS, r, g, b);
   });
   return raster;

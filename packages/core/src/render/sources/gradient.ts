@@ -34,7 +34,7 @@ export const drawGradient: DrawSource = (node, { canvas }) => {
   const [dx, dy] = [x1 - x0, y1 - y0];
   const squared = Math.max(1e-6, dx * dx + dy * dy);
   canvas.withScratch(ENTRIES * PIXEL_BYTES, (table) => {
-    canvas.floats(table, ENTRIES * 4).set(gradientTable(node.parameters));
+    canvas.write(table, gradientTable(node.parameters));
     if (node.parameters.shape === "radial") {
       run.radialGradient(raster.address, width, height, x0, y0, Math.sqrt(squared), table, ENTRIES);
     } else {

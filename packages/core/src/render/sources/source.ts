@@ -2,6 +2,8 @@ import type { Asset } from "../../composition";
 import type { SourceNode } from "../../graph";
 import type { Canvas, Raster } from "../raster";
 
+export type SvgAsset = Extract<Asset, { kind: "svg" }>;
+
 /** 8-bit sRGB pixels. */
 export interface Pixels8 {
   readonly width: number;
@@ -13,8 +15,8 @@ export interface Pixels8 {
 export interface SourceEnvironment {
   readonly canvas: Canvas;
   asset(id: string): Asset;
-  /** SVG text as premultiplied pixels `width` across. */
-  drawArtwork(svg: string, width: number): Pixels8;
+  /** Artwork as premultiplied pixels `width` across. */
+  drawArtwork(artwork: SvgAsset, width: number): Pixels8;
   /** Adds decoded pixels, linearised, as a raster. */
   upload(pixels: Pixels8, premultiplied: boolean): Raster;
 }

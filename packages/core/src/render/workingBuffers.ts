@@ -1,0 +1,62 @@
+import { dryKernels } from "@kinetocache/kernels";
+import type { Document } from "../composition";
+import { mainComposition } from "../composition";
+import { buildGraph, type RenderSettings } from "../graph";
+import { Canvas } from "./raster";
+import { HELD_BYTES, Renderer } from "./renderer";
+import type { SvgAsset } from "./sources";
+
+/** What one renderer needs for itself, beside the frames that it hands over. */
+export interface WorkingBuffers {
+  /** Most bytes of pixels alive at one time: the frame that is made, and the still branches kept for the next. */
+  readonly peakBytes: number;
+  /** Linear memory that these take, with the gaps between them. */
+  readonly memoryBytes: number;
+}
+
+class DryCanvas extends Canvas {
+  override write(): void {
+    // There is no memory to write to.
+  }
+
+  override read(): void {
+    // Nor to read from.
+  }
+}
+
+const NOTHING = new Uint8Array();
+// Frames that are tried: peaks follow what moves, and that moves little from one to the next.
+const SAMPLES = 24;
+
+/**
+ * Working buffers for a composition at some preview settings. The renderer itself is run, over frames spread
+ * evenly over the composition, with kernels that touch no pixel: what is counted is what it does, in the order
+ * in which it does it.
+ * @param heldBytes most that still branches may take
+ */
+export function workingBuffers(
+  document: Document,
+  settings: RenderSettings,
+  heldBytes: number = HELD_BYTES,
+): WorkingBuffers {
+  const { duration } = mainComposition(document);
+  const kernels = dryKernels();
+  const options = {
+    now: () => 0,
+    heldBytes,
+    newPixels: () => NOTHING as Uint8Array<ArrayBuffer>,
+    drawArtwork: ({ width, height }: SvgAsset, drawnWidth: number) => ({
+      width: drawnWidth,
+      height: Math.ceil((drawnWidth * height) / width),
+      data: NOTHING,
+    }),
+  };
+  const renderer = new Renderer(kernels, options, new DryCanvas(kernels));
+  renderer.setAssets(document.assets);
+  let peakBytes = 0;
+  for (let sample = 0; sample < Math.min(SAMPLES, duration); sample++) {
+    const frame = Math.floor((sample * duration) / Math.min(SAMPLES, duration));
+    peakBytes = Math.max(peakBytes, renderer.render(buildGraph(document, frame, settings)).peakBytes);
+  }
+  return { peakBytes, memoryBytes: kernels.arena.capacityBytes };
+}
