@@ -1,23 +1,28 @@
 import express, { type Express, type RequestHandler } from "express";
 import { isolate, onlyLoopbackHost, onlyOwnOrigin } from "./http/origin";
 import { answerProblem, notFound } from "./http/problem";
-import { machineRoutes } from "./machine/routes";
+import { machineRoutes, type MachineParts } from "./machine/routes";
 import type { Holding } from "./sweep/holding";
 import { sweepRoutes } from "./sweep/routes";
 import { volumeRoutes } from "./volumes/routes";
 import type { Volume } from "./volumes/volume";
 
-/**
- * The whole server as one Express application.
- * @param pages serves the interface: built files, or the developer's loop
- */
-export function createApp(volume: Volume, holding: Holding, pages: readonly RequestHandler[]): Express {
+export interface AppParts {
+  readonly volume: Volume;
+  readonly holding: Holding;
+  readonly machine: MachineParts;
+  /** Serves the interface: built files, or the developer's loop. */
+  readonly pages: readonly RequestHandler[];
+}
+
+/** The whole server as one Express application. */
+export function createApp({ volume, holding, machine, pages }: AppParts): Express {
   const app = express();
   app.disable("x-powered-by");
   app.disable("etag");
   app.use(onlyLoopbackHost, isolate);
   app.use("/api", onlyOwnOrigin);
-  app.use("/api/machine", machineRoutes());
+  app.use("/api/machine", machineRoutes(machine));
   app.use("/api/volume", volumeRoutes(volume));
   app.use("/api/sweep", sweepRoutes(volume, holding));
   app.use("/api", notFound);

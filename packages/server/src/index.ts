@@ -1,8 +1,12 @@
 import { createServer, type Server } from "node:http";
 import type { AddressInfo } from "node:net";
 import path from "node:path";
+import { fileURLToPath } from "node:url";
 import type { RequestHandler } from "express";
 import { createApp } from "./app";
+import { Live } from "./machine/live";
+import { ProgramNotes } from "./machine/programNotes";
+import { SimulatedMachines } from "./machine/simulated";
 import { Holding } from "./sweep/holding";
 import { Volume } from "./volumes/volume";
 
@@ -26,7 +30,10 @@ export async function startServer({ data, port, pages }: ServerOptions): Promise
   try {
     const holding = await Holding.open(volume);
     const server = createServer();
-    server.on("request", createApp(volume, holding, (await pages?.(server)) ?? []));
+    const notes = await ProgramNotes.open(path.join(data, "machine"));
+    const simulated = new SimulatedMachines(fileURLToPath(new URL("../../../demo/machines", import.meta.url)));
+    const machine = { live: new Live(notes), notes, simulated };
+    server.on("request", createApp({ volume, holding, machine, pages: (await pages?.(server)) ?? [] }));
     await new Promise<void>((resolve, reject) => {
       server.once("error", reject);
       server.listen(port, "127.0.0.1", resolve);

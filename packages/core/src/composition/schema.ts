@@ -2,6 +2,7 @@ import Joi from "joi";
 import { EASES } from "./animation";
 import { BLEND_MODES, EFFECTS, SOURCES, type Parameter, type Parameters } from "./catalogue";
 import { DEPTHS, DOCUMENT_FORMAT, DOCUMENT_VERSION, type Document } from "./document";
+import { faultsOf, readJson } from "./faults";
 
 /** A document that cannot be accepted; `problems` says what, where and what would be right. */
 export class DocumentError extends Error {
@@ -244,11 +245,7 @@ function nestingCycle(document: Document): string | undefined {
 export function parseDocument(value: unknown): Document {
   const migrated = migrate(value);
   const { error, value: checked } = documentSchema.validate(migrated, { abortEarly: false, convert: false });
-  if (error) {
-    throw new DocumentError(
-      error.details.slice(0, 20).map(({ path, message }) => `${pathText(path)}: ${message.replace(/^"[^"]*" /, "")}`),
-    );
-  }
+  if (error) throw new DocumentError(faultsOf(error, "document"));
   const document = checked as Document;
   const problems = references(document);
   const cycle = problems.length === 0 ? nestingCycle(document) : undefined;
@@ -261,23 +258,9 @@ export function parseDocument(value: unknown): Document {
 export function parseDocumentText(text: string): Document {
   let value: unknown;
   try {
-    value = JSON.parse(text, (key, part: unknown) => {
-      // Assigning this name would exchange an object's prototype unseen.
-      if (key === "__proto__") throw new DocumentError(["__proto__: is not allowed as a name"]);
-      return part;
-    });
+    value = readJson(text);
   } catch (cause) {
-    if (cause instanceof DocumentError) throw cause;
-    throw new DocumentError([`The file is not JSON: ${(cause as Error).message}`]);
+    throw new DocumentError([(cause as Error).message]);
   }
   return parseDocument(value);
-}
-
-function pathText(path: readonly (string | number)[]): string {
-  return (
-    path.reduce<string>(
-      (text, part) => (typeof part === "number" ? `${text}[${part}]` : text ? `${text}.${part}` : part),
-      "",
-    ) || "document"
-  );
 }

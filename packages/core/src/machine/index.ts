@@ -1,1 +1,4 @@
 export * from "./memory";
+export * from "./programs";
+export * from "./sheet";
+export * from "./split";

@@ -1,0 +1,153 @@
+import path from "node:path";
+import type { Bytes, Program, ProgramTrait } from "@kinetocache/core";
+import {
+  anonymousBytes,
+  isSystemService,
+  openFiles,
+  Processes,
+  processAtPort,
+  TICKS_A_SECOND,
+  unsharedBytes,
+  type RunningProcess,
+} from "./processes";
+import { desktopEntries, startupEntries } from "./startup";
+
+/** A program with the processes that make it up. */
+export interface WatchedProgram extends Omit<Program, "mark"> {
+  readonly members: readonly RunningProcess[];
+}
+
+interface Memory {
+  readonly bytes: Bytes;
+  readonly measured: boolean;
+  readonly atMs: number;
+}
+
+// Processor shares are averages over this long.
+const AVERAGE_MS = 6000;
+// Summing up a large process takes the kernel milliseconds, so that only this much is done in one round; those
+// that were summed up longest ago come first.
+const MEMORY_MS = 8;
+// Users below this number are the system's own.
+const FIRST_PERSON = 1000;
+const OWN = "this application";
+const DEVICES: readonly (readonly [string, ProgramTrait])[] = [
+  ["/dev/snd/", "audio"],
+  ["/dev/dri/", "graphics"],
+  ["/dev/input/", "input"],
+];
+
+const identity = ({ pid, startedTicks }: RunningProcess) => `${pid}:${startedTicks}`;
+
+/** Follows the programs of a Linux machine from round to round. */
+export class ProgramWatch {
+  private readonly processes = new Processes();
+  private readonly memory = new Map<string, Memory>();
+  private readonly traits = new Map<string, readonly ProgramTrait[]>();
+  private rounds: { readonly atMs: number; readonly ticks: ReadonlyMap<string, number> }[] = [];
+  private readonly ownExecutables = new Set<string>();
+  private readonly ownUid = process.getuid?.() ?? -1;
+  private readonly entries = new Map(desktopEntries().map((entry) => [entry.command, entry]));
+  private readonly startup = new Set(startupEntries().map(({ command }) => command));
+
+  /** The browser at the other end of a connection belongs to this application. */
+  addPage(port: number): void {
+    const mine = this.processes.list().filter(({ uid }) => uid === this.ownUid);
+    const browser = processAtPort(port, mine);
+    if (browser?.executable) this.ownExecutables.add(browser.executable);
+  }
+
+  /** Looks at all processes once. */
+  look(nowMs: number): WatchedProgram[] {
+    const running = this.processes.list();
+    const ticks = new Map(running.map((one) => [identity(one), one.cpuTicks]));
+    const first = this.rounds.find(({ atMs }) => nowMs - atMs <= AVERAGE_MS) ?? this.rounds.at(-1);
+    this.rounds = [...this.rounds.filter(({ atMs }) => nowMs - atMs <= AVERAGE_MS), { atMs: nowMs, ticks }];
+    this.forget(ticks);
+    this.measureMemory(running);
+    const groups = new Map<string, RunningProcess[]>();
+    const own = this.ownPids(running);
+    for (const one of running) {
+      const isOwn = own.has(one.pid) || (one.executable !== undefined && this.ownExecutables.has(one.executable));
+      const id = isOwn ? OWN : `${one.uid}:${one.executable ?? one.name}`;
+      const group = groups.get(id);
+      if (group) group.push(one);
+      else groups.set(id, [one]);
+    }
+    const seconds = first ? (nowMs - first.atMs) / 1000 : 0;
+    const share = (one: RunningProcess) => {
+      // One that started since has spent all of its time since.
+      const since = one.cpuTicks - (first?.ticks.get(identity(one)) ?? 0);
+      return seconds > 0 ? since / TICKS_A_SECOND / seconds : 0;
+    };
+    return [...groups].map(([id, members]) => this.program(id, members, share));
+  }
+
+  private program(id: string, members: RunningProcess[], share: (one: RunningProcess) => number): WatchedProgram {
+    const [first] = members;
+    const { executable, uid, name } = first!;
+    const memories = members.map((one) => this.memory.get(identity(one))!);
+    const command = executable ? path.basename(executable) : name;
+    return {
+      id,
+      name: id === OWN ? "Kinetocache and its browser" : (this.entries.get(command)?.name ?? command),
+      executable,
+      processes: members.length,
+      memoryBytes: memories.reduce((sum, { bytes }) => sum + bytes, 0),
+      memoryMeasured: memories.every(({ measured }) => measured),
+      processorShare: members.reduce((sum, one) => sum + share(one), 0),
+      traits: id === OWN ? [OWN] : [...new Set(members.flatMap((one) => this.traitsOf(one)))],
+      isOwn: uid === this.ownUid,
+      members,
+    };
+  }
+
+  /** This server with all that it started. */
+  private ownPids(running: readonly RunningProcess[]): ReadonlySet<number> {
+    const own = new Set([process.pid]);
+    // Children have higher numbers than their parents, but for when the numbers start over.
+    for (const { pid, parent } of [...running].sort((a, b) => a.pid - b.pid)) if (own.has(parent)) own.add(pid);
+    return own;
+  }
+
+  private traitsOf(one: RunningProcess): readonly ProgramTrait[] {
+    const known = this.traits.get(identity(one));
+    if (known) return known;
+    const traits = new Set<ProgramTrait>();
+    const command = one.executable ? path.basename(one.executable) : one.name;
+    const entry = this.entries.get(command);
+    if (entry) traits.add("desktop program");
+    if (entry?.categories.includes("FileTransfer")) traits.add("file transfer");
+    if (entry?.categories.includes("Archiving")) traits.add("archiving");
+    if (this.startup.has(command)) traits.add("starts by itself");
+    const isForeign = one.uid !== this.ownUid && one.uid < FIRST_PERSON;
+    if (isForeign || isSystemService(one.pid)) traits.add("system");
+    const files = openFiles(one.pid);
+    for (const [folder, trait] of DEVICES) if (files.some((file) => file.startsWith(folder))) traits.add(trait);
+    this.traits.set(identity(one), [...traits]);
+    return [...traits];
+  }
+
+  private measureMemory(running: readonly RunningProcess[]): void {
+    const until = performance.now() + MEMORY_MS;
+    const age = (one: RunningProcess) => this.memory.get(identity(one))?.atMs ?? -Infinity;
+    for (const one of [...running].sort((a, b) => age(a) - age(b))) {
+      const atMs = performance.now();
+      // A first, rough figure for everyone; then as many exact ones as there is time for.
+      if (atMs < until) {
+        const bytes = unsharedBytes(one.pid);
+        this.memory.set(identity(one), {
+          bytes: bytes ?? anonymousBytes(one.pid),
+          measured: bytes !== undefined,
+          atMs,
+        });
+      } else if (age(one) === -Infinity) {
+        this.memory.set(identity(one), { bytes: anonymousBytes(one.pid), measured: false, atMs: 0 });
+      }
+    }
+  }
+
+  private forget(alive: ReadonlyMap<string, number>): void {
+    for (const kept of [this.memory, this.traits]) for (const key of kept.keys()) if (!alive.has(key)) kept.delete(key);
+  }
+}

@@ -1,0 +1,33 @@
+import { spawn } from "node:child_process";
+import { copyFileSync } from "node:fs";
+import path from "node:path";
+import { withFolder } from "./server";
+
+/** Code that tells its process number, as `withProgram` needs it. */
+export const TELL_PID = "console.log(process.pid);";
+
+/**
+ * Runs with a program of the test's own: a copy of Node.js under a path that nothing else runs by, which no
+ * process of the test has started, so that it does not count as part of the application.
+ * @param code must tell its process number
+ */
+export async function withProgram(code: string, use: (executable: string) => Promise<void>): Promise<void> {
+  await withFolder(async (folder) => {
+    const executable = path.join(folder, "test-program");
+    copyFileSync(process.execPath, executable);
+    const child = spawn("setsid", ["--fork", executable, "-e", code], { stdio: ["ignore", "pipe", "inherit"] });
+    const pid = await new Promise<number>((resolve) =>
+      child.stdout.once("data", (data: Buffer) => resolve(Number(String(data)))),
+    );
+    try {
+      await use(executable);
+    } finally {
+      try {
+        process.kill(pid, "SIGKILL");
+      } catch (error) {
+        // The test may have ended it.
+        if ((error as NodeJS.ErrnoException).code !== "ESRCH") throw error;
+      }
+    }
+  });
+}
