@@ -1,3 +1,4 @@
+export * from "./live";
 export * from "./memory";
 export * from "./programs";
 export * from "./sheet";

@@ -1,31 +1,8 @@
-import {
-  adviseOn,
-  classOf,
-  type Advice,
-  type Conditions,
-  type MachineFigures,
-  type Program,
-  type ProgramClass,
-} from "@kinetocache/core";
+import { withAdvice, type AdvisedProgram, type LiveFigures } from "@kinetocache/core";
 import { ConditionsProbe } from "./conditions";
 import { probeMachine } from "./probe";
 import type { ProgramNotes } from "./programNotes";
 import { ProgramWatch, type WatchedProgram } from "./programWatch";
-
-export interface AdvisedProgram extends Program {
-  readonly class: ProgramClass;
-  readonly advice: Advice;
-}
-
-/** What the Machine screen follows. */
-export interface LiveFigures {
-  readonly machine: MachineFigures;
-  /** Undefined where the platform does not tell. */
-  readonly programs?: readonly AdvisedProgram[];
-  readonly conditions: Conditions;
-  /** What is wrong with the rule file, when something is. */
-  readonly rulesProblem?: string;
-}
 
 const EVERY_MS = 2000;
 
@@ -79,11 +56,9 @@ export class Live {
     const [machine, { rules, problem }] = await Promise.all([probeMachine(), this.notes.rules()]);
     const now = performance.now();
     this.watched = this.watch?.look(now) ?? [];
-    this.advised = this.watched.map(({ members: _members, ...seen }) => {
-      const program: Program = { ...seen, mark: this.notes.markOf(seen.id) };
-      const kind = classOf(program, rules, machine.installedBytes);
-      return { ...program, class: kind, advice: adviseOn(program, kind) };
-    });
+    this.advised = this.watched.map(({ members: _members, ...program }) =>
+      withAdvice({ ...program, mark: this.notes.markOf(program.id) }, rules, machine.installedBytes),
+    );
     return {
       machine,
       programs: this.watch && this.advised,

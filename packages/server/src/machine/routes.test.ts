@@ -1,9 +1,8 @@
 import { readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
-import { PROGRAM_RULES, type MachineSheet } from "@kinetocache/core";
+import { PROGRAM_RULES, type AdvisedProgram, type LiveFigures, type MachineSheet } from "@kinetocache/core";
 import { TELL_PID, withProgram } from "../../../../testing/program";
 import { TestServer, withFolder } from "../../../../testing/server";
-import type { AdvisedProgram, LiveFigures } from "./live";
 import { ProgramWatch } from "./programWatch";
 import { askToQuit } from "./quit";
 
