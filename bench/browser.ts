@@ -33,6 +33,7 @@ export class Driver {
   private constructor(
     readonly page: Page,
     readonly url: string,
+    readonly serverPid: number,
     private readonly folder: string,
   ) {}
 
@@ -54,7 +55,7 @@ export class Driver {
       browser = await chromium.launch(config.use!.launchOptions);
       const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
       page.setDefaultTimeout(180_000);
-      return await use(new Driver(page, url, folder));
+      return await use(new Driver(page, url, server.pid!, folder));
     } finally {
       await browser?.close();
       server.kill("SIGKILL");

@@ -3,6 +3,7 @@ import { cacheOverhead, loopHitShare } from "./cache";
 import { diskReadBack, diskWrite } from "./disk";
 import type { Measure, Measured } from "./figure";
 import { composite8LayersMs, gaussianBlurVsLibvips, glowMs, gradeMs } from "./kernels";
+import { machineScreenReadyMs, memoryReleaseMs, probeCpuShare, workingBufferError } from "./machine";
 import { bundleGzipBytes, firstPaintMs } from "./page";
 import { cachedPlayback, parallelEfficiency } from "./playback";
 
@@ -19,6 +20,10 @@ const FIGURES: Readonly<Record<string, Measure>> = {
   diskWrite,
   firstPaintMs,
   bundleGzipBytes,
+  memoryReleaseMs,
+  probeCpuShare,
+  machineScreenReadyMs,
+  workingBufferError,
 };
 
 const { only } = parseArgs({ options: { only: { type: "string" } } }).values;

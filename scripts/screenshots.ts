@@ -73,6 +73,11 @@ await picture("takes");
 await page.getByRole("link", { name: "Sweep" }).click();
 await page.waitForSelector(".ledger");
 await picture("sweep");
+await page.getByRole("link", { name: "Machine" }).click();
+await page.getByRole("button", { name: /look at another machine/ }).click();
+await page.getByRole("button", { name: /^Tower/ }).click();
+await page.getByRole("region", { name: "Side by side" }).waitFor();
+await picture("machine");
 
 await browser.close();
 await server.close();

@@ -4,7 +4,7 @@ import path from "node:path";
 import { withFolder } from "./server";
 
 /** Code that tells its process number, as `withProgram` needs it. */
-export const TELL_PID = "console.log(process.pid);";
+export const TELL_PID = "process.stdout.write(String(process.pid));";
 
 /**
  * Runs with a program of the test's own: a copy of Node.js under a path that nothing else runs by, which no

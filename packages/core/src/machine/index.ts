@@ -1,3 +1,4 @@
+export * from "./compare";
 export * from "./live";
 export * from "./memory";
 export * from "./programs";

@@ -17,6 +17,15 @@ export interface LiveFigures {
   readonly rulesProblem?: string;
 }
 
+/** Something that is set to start by itself, and the file where that is set. */
+export interface StartupEntry {
+  readonly name: string;
+  /** Name of the executable without its folder. */
+  readonly command: string;
+  readonly file: string;
+  readonly kind: "session" | "user service" | "system service";
+}
+
 export function withAdvice(program: Program, rules: readonly ProgramRule[], installedBytes: Bytes): AdvisedProgram {
   const kind = classOf(program, rules, installedBytes);
   return { ...program, class: kind, advice: adviseOn(program, kind) };

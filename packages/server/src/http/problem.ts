@@ -59,6 +59,7 @@ function asProblem(error: unknown): Problem {
       "drive-full",
       "The drive of the disk cache is full; frames are not stored until space is free",
     );
+  if (code === "ECONNRESET") return new Problem(400, "broken-off", "The request was broken off; nothing was changed");
   if (typeof status === "number" && status >= 400 && status < 500)
     return new Problem(status, "invalid", String(message));
   return new Problem(500, "failed", "The server failed; its output says why");

@@ -1,4 +1,4 @@
-import { readdirSync, readFileSync, readlinkSync, statSync } from "node:fs";
+import { closeSync, openSync, readdirSync, readlinkSync, readSync, statSync } from "node:fs";
 import type { Bytes } from "@kinetocache/core";
 
 /** A process as it is now. Together, `pid` and `startedTicks` are never used twice while the system runs. */
@@ -37,16 +37,41 @@ export function ifReadable<T>(read: () => T): T | undefined {
   }
 }
 
+// One buffer for all: reading hundreds of small files every two seconds should leave nothing behind.
+const buffer = Buffer.alloc(2 ** 20);
+
+/** Text of a file of the kernel's; undefined as with `ifReadable`. */
+function kernelFile(file: string): string | undefined {
+  return ifReadable(() => {
+    const descriptor = openSync(file, "r");
+    try {
+      let length = 0;
+      // The kernel hands long files out a page at a time.
+      for (let read = -1; read !== 0 && length < buffer.length; length += read)
+        read = readSync(descriptor, buffer, length, buffer.length - length, null);
+      return buffer.toString("latin1", 0, length);
+    } finally {
+      closeSync(descriptor);
+    }
+  });
+}
+
+// Kernel threads are looked for again after this many rounds: their numbers may be given to others.
+const ROUNDS_BETWEEN = 15;
+
 /** The processes of a Linux system, by its `/proc`. */
 export class Processes {
   private readonly known = new Map<number, Known>();
+  private readonly kernelThreads = new Set<number>();
+  private rounds = 0;
 
   /** All processes but kernel threads. */
   list(): RunningProcess[] {
     const found: RunningProcess[] = [];
+    if (this.rounds++ % ROUNDS_BETWEEN === 0) this.kernelThreads.clear();
     for (const entry of readdirSync("/proc")) {
       const pid = Number(entry);
-      if (!Number.isInteger(pid)) continue;
+      if (!Number.isInteger(pid) || this.kernelThreads.has(pid)) continue;
       const running = this.read(pid);
       if (running) found.push(running);
     }
@@ -57,15 +82,16 @@ export class Processes {
 
   /** One process; undefined when there is none with this number. */
   read(pid: number): RunningProcess | undefined {
-    const text = ifReadable(() => readFileSync(`/proc/${pid}/stat`, "latin1"));
+    const text = kernelFile(`/proc/${pid}/stat`);
     if (text === undefined) return undefined;
     // The name stands in brackets and may hold anything, brackets too.
     const close = text.lastIndexOf(")");
     const fields = text.slice(close + 2).split(" ");
     const field = (number: number) => Number(fields[number - 3]);
     const parent = field(4);
+    if (pid === KERNEL_THREADS || parent === KERNEL_THREADS) this.kernelThreads.add(pid);
     const isZombie = fields[0] === "Z";
-    if (isZombie || pid === KERNEL_THREADS || parent === KERNEL_THREADS) return undefined;
+    if (isZombie || this.kernelThreads.has(pid)) return undefined;
     const startedTicks = field(22);
     const known = this.know(pid, startedTicks);
     if (!known) return undefined;
@@ -87,7 +113,7 @@ export class Processes {
 
 /** Memory that only this process has; undefined where that may not be read. */
 export function unsharedBytes(pid: number): Bytes | undefined {
-  const text = ifReadable(() => readFileSync(`/proc/${pid}/smaps_rollup`, "latin1"));
+  const text = kernelFile(`/proc/${pid}/smaps_rollup`);
   if (text === undefined) return undefined;
   let kibibytes = 0;
   for (const [, size] of text.matchAll(/^Private_\w+:\s+(\d+) kB/gm)) kibibytes += Number(size);
@@ -96,7 +122,7 @@ export function unsharedBytes(pid: number): Bytes | undefined {
 
 /** Resident memory that is no file's and not shared on purpose: what stands in where unshared memory is not told. */
 export function anonymousBytes(pid: number): Bytes {
-  const text = ifReadable(() => readFileSync(`/proc/${pid}/statm`, "latin1")) ?? "0 0 0";
+  const text = kernelFile(`/proc/${pid}/statm`) ?? "0 0 0";
   const [, resident, shared] = text.split(" ").map(Number);
   return (resident! - shared!) * PAGE;
 }
@@ -110,13 +136,13 @@ export function openFiles(pid: number): string[] {
 
 /** Whether the operating system started a process as a service of its own. */
 export function isSystemService(pid: number): boolean {
-  const text = ifReadable(() => readFileSync(`/proc/${pid}/cgroup`, "latin1")) ?? "";
+  const text = kernelFile(`/proc/${pid}/cgroup`) ?? "";
   return pid === 1 || text.includes("/system.slice/") || text.includes("/init.scope");
 }
 
 /** The process at the other end of a connection over the loopback address; undefined when it cannot be found. */
 export function processAtPort(port: number, candidates: readonly RunningProcess[]): RunningProcess | undefined {
-  const table = ifReadable(() => readFileSync("/proc/net/tcp", "latin1")) ?? "";
+  const table = kernelFile("/proc/net/tcp") ?? "";
   const own = `:${port.toString(16).toUpperCase().padStart(4, "0")}`;
   const line = table.split("\n").find((row) => row.trim().split(/\s+/)[1]?.endsWith(own));
   const inode = line?.trim().split(/\s+/)[9];

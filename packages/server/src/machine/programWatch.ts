@@ -25,9 +25,10 @@ interface Memory {
 
 // Processor shares are averages over this long.
 const AVERAGE_MS = 6000;
-// Summing up a large process takes the kernel milliseconds, so that only this much is done in one round; those
-// that were summed up longest ago come first.
-const MEMORY_MS = 8;
+// Summing up a large process takes the kernel milliseconds, so that only this much is done in one round, and none
+// again before some seconds have passed; those that were summed up longest ago come first.
+const MEMORY_MS = 3;
+const MEMORY_AGAIN_MS = 8000;
 // Users below this number are the system's own.
 const FIRST_PERSON = 1000;
 const OWN = "this application";
@@ -133,6 +134,7 @@ export class ProgramWatch {
     const age = (one: RunningProcess) => this.memory.get(identity(one))?.atMs ?? -Infinity;
     for (const one of [...running].sort((a, b) => age(a) - age(b))) {
       const atMs = performance.now();
+      if (atMs - age(one) < MEMORY_AGAIN_MS) break;
       // A first, rough figure for everyone; then as many exact ones as there is time for.
       if (atMs < until) {
         const bytes = unsharedBytes(one.pid);
@@ -142,7 +144,7 @@ export class ProgramWatch {
           atMs,
         });
       } else if (age(one) === -Infinity) {
-        this.memory.set(identity(one), { bytes: anonymousBytes(one.pid), measured: false, atMs: 0 });
+        this.memory.set(identity(one), { bytes: anonymousBytes(one.pid), measured: false, atMs: -1e9 });
       }
     }
   }

@@ -1,6 +1,7 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { homedir } from "node:os";
 import path from "node:path";
+import type { StartupEntry } from "@kinetocache/core";
 import { ifReadable } from "./processes";
 
 /** A program as the desktop lists it. */
@@ -11,14 +12,6 @@ export interface DesktopEntry {
   readonly categories: readonly string[];
   readonly file: string;
   readonly hidden: boolean;
-}
-
-/** Something that starts by itself, and the file where that is set. */
-export interface StartupEntry {
-  readonly name: string;
-  readonly command: string;
-  readonly file: string;
-  readonly kind: "session" | "user service" | "system service";
 }
 
 const home = homedir();

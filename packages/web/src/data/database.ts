@@ -1,4 +1,4 @@
-import type { History } from "@kinetocache/core";
+import type { History, MachineSheet } from "@kinetocache/core";
 import Dexie, { type EntityTable } from "dexie";
 import type { MeasuredTake } from "../engine/protocol";
 
@@ -15,8 +15,13 @@ export interface StoredTake extends MeasuredTake {
   readonly id: number;
 }
 
+export interface StoredSheet {
+  readonly id: number;
+  readonly sheet: MachineSheet;
+}
+
 interface StoredSetting {
-  readonly key: "preview" | "openDocument" | "theme";
+  readonly key: "preview" | "openDocument" | "theme" | "machine";
   readonly value: unknown;
 }
 
@@ -25,6 +30,8 @@ export const database = new Dexie("kinetocache") as Dexie & {
   documents: EntityTable<StoredDocument, "id">;
   takes: EntityTable<StoredTake, "id">;
   settings: EntityTable<StoredSetting, "key">;
+  sheets: EntityTable<StoredSheet, "id">;
 };
 
 database.version(1).stores({ documents: "id", takes: "++id, document.id", settings: "key" });
+database.version(2).stores({ sheets: "++id" });

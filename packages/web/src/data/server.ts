@@ -1,4 +1,13 @@
-import type { FrameItem, MachineFigures } from "@kinetocache/core";
+import type {
+  FrameItem,
+  Hardware,
+  LiveFigures,
+  MachineFigures,
+  MachineSheet,
+  ProgramMark,
+  StartupEntry,
+} from "@kinetocache/core";
+import { useEffect, useState } from "react";
 import useSWR, { mutate, type SWRResponse } from "swr";
 
 /** What the server says of its disk cache. */
@@ -63,6 +72,41 @@ export function useHolds(): SWRResponse<Batch[], RequestError> {
   return useSWR<Batch[], RequestError>("/api/sweep/holds", read, { ...EVERY_TWO_SECONDS, refreshInterval: 5000 });
 }
 
+/** What does not change while the server runs; asked once. */
+const ONCE = { ...EVERY_TWO_SECONDS, refreshInterval: 0, revalidateOnFocus: false };
+
+export function useHardware(): SWRResponse<Hardware, RequestError> {
+  return useSWR<Hardware, RequestError>("/api/machine/hardware", read, ONCE);
+}
+
+/** null where the platform does not tell. */
+export function useStartup(): SWRResponse<readonly StartupEntry[] | null, RequestError> {
+  return useSWR<readonly StartupEntry[] | null, RequestError>("/api/machine/startup", read, ONCE);
+}
+
+export function useSimulatedMachines(): SWRResponse<readonly MachineSheet[], RequestError> {
+  return useSWR<readonly MachineSheet[], RequestError>("/api/machine/simulated", read, ONCE);
+}
+
+/**
+ * The machine as it is, again every two seconds while a component uses it. The browser asks again by itself when
+ * the server was gone.
+ */
+export function useLiveMachine(): { readonly figures: LiveFigures | undefined; readonly lost: boolean } {
+  const [figures, setFigures] = useState<LiveFigures>();
+  const [lost, setLost] = useState(false);
+  useEffect(() => {
+    const events = new EventSource("/api/machine/live");
+    events.onmessage = ({ data }: MessageEvent<string>) => {
+      setFigures(JSON.parse(data) as LiveFigures);
+      setLost(false);
+    };
+    events.onerror = () => setLost(true);
+    return () => events.close();
+  }, []);
+  return { figures, lost };
+}
+
 async function refreshDisk(): Promise<void> {
   await Promise.all(["/api/volume", "/api/sweep/items", "/api/sweep/holds"].map((path) => mutate(path)));
 }
@@ -92,4 +136,15 @@ export async function restoreBatch(id: string): Promise<void> {
 export async function emptyBatch(id: string): Promise<void> {
   await request(`/api/sweep/holds/${id}`, { method: "DELETE" });
   await refreshDisk();
+}
+
+/** @param mark undefined takes the mark away */
+export async function markProgram(id: string, mark: ProgramMark | undefined): Promise<void> {
+  await request("/api/machine/marks", json("PUT", { id, mark }));
+}
+
+/** Asks a program to end, and waits a few seconds for it. */
+export async function askProgramToQuit(id: string): Promise<"closed" | "still running"> {
+  const response = await request("/api/machine/quit", json("POST", { id }));
+  return ((await response.json()) as { outcome: "closed" | "still running" }).outcome;
 }

@@ -51,6 +51,11 @@ export async function loadSettings(): Promise<PreviewSettings> {
   return error || !value ? DEFAULT_SETTINGS : value;
 }
 
+/** @throws Error that says which setting is not valid */
+export function acceptSettings(value: PreviewSettings): PreviewSettings {
+  return Joi.attempt(value, schema) as PreviewSettings;
+}
+
 export async function saveSettings(settings: PreviewSettings): Promise<void> {
   await database.settings.put({ key: "preview", value: settings });
 }

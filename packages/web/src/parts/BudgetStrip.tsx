@@ -1,9 +1,11 @@
 import { frameBudgetMs, frameBytes, framesPerSecond, requiredReadBack } from "@kinetocache/core";
 import { Link } from "react-router";
 import { useEngine } from "../data/engineStore";
+import { useSimulatedFigures } from "../data/machine";
 import { useMachine, useVolume } from "../data/server";
 import { useWorkspace } from "../data/workspace";
 import { CompositionMenu } from "./CompositionMenu";
+import { MachineMenu } from "./MachineMenu";
 import { bytesText, msText, rateText } from "./format";
 
 interface GaugeProps {
@@ -88,7 +90,7 @@ function MemoryGauge() {
       limit={settings.memoryBudgetBytes}
       over={(memory?.usedBytes ?? 0) > settings.memoryBudgetBytes}
       tier="memory"
-      to="/preview"
+      to="/machine"
     />
   );
 }
@@ -133,6 +135,11 @@ function ReadBackGauge() {
 export function BudgetStrip() {
   const { composition } = useWorkspace();
   const machine = useMachine();
+  const simulated = useSimulatedFigures()?.machine;
+  const figures = simulated ?? (machine.error ? undefined : machine.data);
+  const machineText = figures
+    ? `${bytesText(figures.availableBytes)} free of ${bytesText(figures.installedBytes)}`
+    : "not read: no server";
   return (
     <header className="strip">
       <div className="strip-cell strip-composition">
@@ -145,12 +152,8 @@ export function BudgetStrip() {
       </div>
       <div className="strip-cell strip-machine">
         <span className="gauge-head">Machine</span>
-        <span className="strip-name">This machine</span>
-        <span className="strip-detail">
-          {machine.data && !machine.error
-            ? `${bytesText(machine.data.availableBytes)} free of ${bytesText(machine.data.installedBytes)}`
-            : "not read: no server"}
-        </span>
+        <MachineMenu />
+        <span className="strip-detail">{machineText}</span>
       </div>
       <FrameTimeGauge />
       <MemoryGauge />

@@ -5,15 +5,7 @@ import Dropdown from "react-bootstrap/Dropdown";
 import { database } from "../data/database";
 import { exportDocument, importDocument } from "../data/documents";
 import { useWorkspace } from "../data/workspace";
-
-function download(name: string, text: string): void {
-  const url = URL.createObjectURL(new Blob([text], { type: "application/json" }));
-  const link = document.createElement("a");
-  link.href = url;
-  link.download = name;
-  link.click();
-  URL.revokeObjectURL(url);
-}
+import { download } from "./download";
 
 /** Which composition is open; bring one in, take one out. */
 export function CompositionMenu() {

@@ -1,11 +1,12 @@
-import { BrushCleaning, ChartColumn, Clapperboard, Moon, Sun } from "lucide-react";
+import { BrushCleaning, ChartColumn, Clapperboard, Cpu, Moon, Sun } from "lucide-react";
 import { NavLink } from "react-router";
 import { useTheme } from "./theme";
 
 const SCREENS = [
+  { to: "/machine", label: "Machine", icon: Cpu },
   { to: "/preview", label: "Preview", icon: Clapperboard },
-  { to: "/takes", label: "Takes", icon: ChartColumn },
   { to: "/sweep", label: "Sweep", icon: BrushCleaning },
+  { to: "/takes", label: "Takes", icon: ChartColumn },
 ];
 
 /** The way from screen to screen. */

@@ -1,0 +1,150 @@
+import { readFile } from "node:fs/promises";
+import type { Page } from "@playwright/test";
+import { TELL_PID, withProgram } from "../testing/program";
+import { expect, framesInMemory, gauge, openPreview, test, type } from "./application";
+
+const row = (page: Page, name: string) => page.getByRole("row", { name: new RegExp(name) });
+const sentence = (page: Page) => page.locator(".page-head h1");
+
+async function openMachine(page: Page): Promise<void> {
+  await page.getByRole("link", { name: "Machine" }).click();
+  await expect(page.getByRole("region", { name: "How memory is shared" })).toBeVisible();
+}
+
+async function lookAt(page: Page, name: string): Promise<void> {
+  await page.getByRole("button", { name: /look at another machine/ }).click();
+  await page.getByRole("button", { name: new RegExp(`^${name}`) }).click();
+}
+
+test("memory is shared out by dragging and typing, in force at once, and frames in parallel take from the cache", async ({
+  page,
+  application,
+}) => {
+  await openPreview(page, application);
+  await type(page, "Idle delay", "0");
+  await expect.poll(() => framesInMemory(page)).toBeGreaterThan(15);
+  await openMachine(page);
+  await expect(sentence(page)).toContainText("The cache can have");
+  await type(page, "Memory cache", "0.5");
+  await expect(gauge(page, "Memory cache")).toContainText("budget 512 MB");
+  await expect(page.getByRole("region", { name: "What the memory cache buys" })).toContainText("What 512 MB buys");
+
+  const cache = page.getByRole("slider", { name: "Memory cache, boundary" });
+  await cache.focus();
+  await page.keyboard.press("ArrowLeft");
+  await expect(gauge(page, "Memory cache")).toContainText("budget 576 MB");
+  const { x, y, height } = (await cache.boundingBox())!;
+  await page.mouse.move(x + 7, y + height / 2);
+  await page.mouse.down();
+  await page.mouse.move(x - 120, y + height / 2, { steps: 4 });
+  // The consequence shows while it is dragged, and only then is it applied.
+  await expect(page.getByRole("region", { name: "What the memory cache buys" })).not.toContainText("What 576 MB buys");
+  await expect(gauge(page, "Memory cache")).toContainText("budget 576 MB");
+  await page.mouse.up();
+  await expect(gauge(page, "Memory cache")).not.toContainText("budget 576 MB");
+
+  const detail = page.locator(".page-head span");
+  const before = await detail.innerText();
+  await page.getByRole("slider", { name: "Frames in parallel, boundary" }).focus();
+  await page.keyboard.press("ArrowLeft");
+  await expect(detail).not.toHaveText(before);
+
+  // Lowered, it evicts at once.
+  await type(page, "Memory cache", "0.02");
+  await expect(gauge(page, "Memory cache")).toContainText(/· (\d|10) fr/);
+  await expect(sentence(page)).toHaveText("The cache is too small to scrub");
+  await type(page, "Memory cache", "100000");
+  await expect(sentence(page)).toHaveText("The system would start to swap");
+});
+
+test("another program is listed live, marked, asked to quit, and is gone", async ({ page, application }) => {
+  const code = `globalThis.kept = Buffer.alloc(${48 * 2 ** 20}, 1); ${TELL_PID} setInterval(() => {}, 1000);`;
+  await withProgram(code, async () => {
+    await openPreview(page, application);
+    await openMachine(page);
+    await expect(row(page, "test-program")).toContainText("Unknown: yours to judge");
+    await expect(row(page, "Kinetocache and its browser")).toContainText("This application");
+    await page.getByLabel("Your mark for test-program").selectOption("Keep");
+    await expect(row(page, "test-program")).toContainText("Keep, as you said");
+    await expect(page.getByRole("button", { name: "Ask to quit: test-program" })).toBeDisabled();
+    await page.getByLabel("Your mark for test-program").selectOption("Not needed");
+    await expect(row(page, "test-program")).toContainText("Close it, you do not need it");
+    await page.reload();
+    await expect(row(page, "test-program")).toContainText("Close it, you do not need it");
+    await page.getByRole("button", { name: "Ask to quit: test-program" }).click();
+    await expect(page.locator(".notices")).toContainText("test-program has closed; about");
+    await expect(row(page, "test-program")).toHaveCount(0);
+  });
+});
+
+test("a sheet is saved, tells what drifted, puts settings back, and is exported, removed and imported again", async ({
+  page,
+  application,
+}) => {
+  await openPreview(page, application);
+  await openMachine(page);
+  const sheets = page.getByRole("region", { name: "Machine sheets" });
+  await sheets.getByLabel("Name of the sheet").fill("Before the update");
+  await sheets.getByRole("button", { name: "Save a sheet" }).click();
+  await expect(sheets).toContainText("Nothing has drifted");
+  await type(page, "Memory cache", "0.75");
+  await type(page, "Kept free", "3");
+  await expect(sheets.getByRole("row", { name: /Memory budget/ })).toContainText("768 MB");
+  await expect(sheets.getByRole("row", { name: /Kept free/ })).toContainText("3.00 GB");
+  await sheets.getByRole("button", { name: "Put the settings back" }).click();
+  await expect(sheets).toContainText("Nothing has drifted");
+  await expect(gauge(page, "Memory cache")).toContainText("budget 256 MB");
+
+  const download = page.waitForEvent("download");
+  await sheets.getByRole("button", { name: "Export" }).click();
+  const text = await readFile(await (await download).path(), "utf8");
+  await sheets.getByRole("button", { name: "Remove Before the update" }).click();
+  await expect(sheets.getByRole("button", { name: /Before the update/ })).toHaveCount(0);
+  const bringIn = (content: string) =>
+    page
+      .getByLabel("Machine sheet file")
+      .setInputFiles({ name: "sheet.json", mimeType: "application/json", buffer: Buffer.from(content) });
+  await bringIn(text.replace(/"cores": \d+/, '"cores": 10000'));
+  await expect(page.locator(".notices")).toContainText("hardware.cores: must be less than or equal to 1024");
+  await expect(sheets.getByRole("button", { name: /Before the update/ })).toHaveCount(0);
+  await bringIn(text);
+  await expect(sheets).toContainText("Nothing has drifted");
+});
+
+test("simulated machines are looked at, plainly marked, changed without touching this one, and compared with it", async ({
+  page,
+  application,
+}) => {
+  await openPreview(page, application);
+  await openMachine(page);
+  await lookAt(page, "Field laptop");
+  await expect(page.locator(".strip-machine")).toContainText("Field laptop simulated");
+  await expect(page.getByRole("region", { name: "Heat, power and swapping" })).toContainText("Running on battery");
+  await expect(row(page, "Card copier")).toContainText("Pause it while you work");
+  await expect(row(page, "Audio service")).toContainText("Keep, playback needs it");
+  await expect(row(page, "Installed memory")).toContainText("16.0 GB");
+  await expect(row(page, "Plays with nothing cached")).toContainText("est.");
+  await type(page, "Memory cache", "2");
+  await expect(page.getByRole("region", { name: "What the memory cache buys" })).toContainText("What 2.00 GB buys");
+  await expect(gauge(page, "Memory cache")).toContainText("budget 256 MB");
+
+  await lookAt(page, "Suite with a host limit");
+  await expect(page.getByLabel("Host limit, 0 for none")).toHaveValue("4");
+  await type(page, "Memory cache", "3.9");
+  await expect(sentence(page)).toHaveText("The host limit is reached");
+  await expect(page.locator(".page-head")).toContainText("more installed memory would not help");
+  await expect(page.getByRole("region", { name: "Heat, power and swapping" })).toContainText("The system is swapping");
+  await page.reload();
+  await expect(page.locator(".strip-machine")).toContainText("Suite with a host limit simulated");
+  await lookAt(page, "This machine");
+  await expect(page.locator(".strip-machine")).toContainText("This machine");
+});
+
+test("without the server the last figures stay and are said to be old", async ({ page, application }) => {
+  await openPreview(page, application);
+  await openMachine(page);
+  await application.stop("SIGKILL");
+  await expect(page.locator(".page")).toContainText("these figures are the last it gave");
+  await application.start();
+  await expect(page.locator(".page")).not.toContainText("these figures are the last it gave");
+});

@@ -1,0 +1,280 @@
+import {
+  DEPTHS,
+  FRACTIONS,
+  FULL_QUALITY,
+  mostParallel,
+  scaledSize,
+  secondsHeld,
+  workingBuffers,
+  type LiveFigures,
+  type MachineSheet,
+} from "@kinetocache/core";
+import { useMemo, useState, type ReactNode } from "react";
+import Table from "react-bootstrap/Table";
+import { useEngine } from "../../data/engineStore";
+import { changeMachineSettings, useChosenMachine, useMachineSettings, useSimulatedFigures } from "../../data/machine";
+import { useHardware, useLiveMachine } from "../../data/server";
+import { SMALLEST_BUDGET } from "../../data/settings";
+import { useWorkspace } from "../../data/workspace";
+import { Amount } from "../../parts/Amount";
+import { bytesText, fractionText } from "../../parts/format";
+import { ShortcutsSheet } from "../../parts/shortcuts";
+import { Waiting } from "../../parts/Waiting";
+import { Comparison } from "./Comparison";
+import { Conditions, HardwareList } from "./Conditions";
+import { MemoryBar } from "./MemoryBar";
+import { defaultKeptFree, planMemory, preview, type Shares } from "./memoryPlan";
+import { ProgramTable } from "./ProgramTable";
+import { SheetPanel } from "./SheetPanel";
+
+const GIB = 2 ** 30;
+const MOST_PARALLEL = 64;
+
+/** Working buffers of one frame in parallel, for the open composition. A parked frame is made at full size. */
+function useWorkingBytes(): number {
+  const { document, settings } = useWorkspace();
+  const { effects, sharpenWhenParked } = settings;
+  const fraction = sharpenWhenParked ? 1 : settings.fraction;
+  return useMemo(
+    () => workingBuffers(document, { fraction, effects, renderer: FULL_QUALITY.renderer }).memoryBytes,
+    [document, fraction, effects],
+  );
+}
+
+interface SharedProps {
+  readonly figures: LiveFigures;
+  readonly shares: Shares;
+  /** Working buffers of one frame in parallel. */
+  readonly oneBytes: number;
+  readonly note: string;
+  readonly onApply: (change: Partial<Shares>) => void;
+  /** What stands below on the left, and below what the cache buys on the right. */
+  readonly left: ReactNode;
+  readonly right: ReactNode;
+}
+
+/** How memory is shared, and what the cache's share buys. */
+function Shared({ figures, shares, oneBytes, note, onApply, left, right }: SharedProps) {
+  const { composition, document, settings } = useWorkspace();
+  const range = useEngine((state) => state.status?.range);
+  const [dragged, setDragged] = useState<Partial<Shares>>();
+  const shown = { ...shares, ...dragged };
+  const { depth } = document;
+  const plan = planMemory(shown, { figures, composition, depth, settings, oneBytes, text: bytesText });
+  const { split } = plan;
+  const rangeFrames = range ? range.out - range.in : composition.duration;
+  const apply = (change: Partial<Shares>) => {
+    setDragged(undefined);
+    onApply(change);
+  };
+  const here = preview(split.cacheBytes, composition, { fraction: settings.fraction, depth }, rangeFrames);
+  const room = split.installedBytes - split.systemBytes - split.programsBytes;
+  const parallelRoom = Math.min(MOST_PARALLEL, mostParallel(split, oneBytes));
+  return (
+    <>
+      <div className="page-head">
+        <h1>{plan.sentence}</h1>
+        <span>{plan.detail}</span>
+      </div>
+      <section className="sheet" aria-label="How memory is shared">
+        <MemoryBar
+          plan={plan}
+          shares={shown}
+          mostParallel={Math.max(parallelRoom, shown.parallel)}
+          cacheText={`${bytesText(split.cacheBytes)} = ${here.seconds.toFixed(1)} s at ${fractionText(settings.fraction)}, ${depth}`}
+          onDrag={setDragged}
+          onApply={apply}
+        />
+        <div className="memory-amounts">
+          <Amount
+            id="kept-free"
+            label="Kept free"
+            unit="GB"
+            value={Number((shown.keptFreeBytes / GIB).toFixed(2))}
+            min={0}
+            max={Number((room / GIB).toFixed(2))}
+            step={0.1}
+            onChange={(value) => apply({ keptFreeBytes: Math.round(value * GIB) })}
+          />
+          <Amount
+            id="parallel"
+            label={`Frames in parallel, ${bytesText(oneBytes)} each`}
+            unit=""
+            value={shown.parallel}
+            min={1}
+            max={Math.max(parallelRoom, shown.parallel)}
+            onChange={(parallel) => apply({ parallel: Math.round(parallel) })}
+          />
+          <Amount
+            id="cache"
+            label="Memory cache"
+            unit="GB"
+            value={Number((shown.cacheBytes / GIB).toFixed(2))}
+            min={Number((SMALLEST_BUDGET / GIB).toFixed(2))}
+            max={Number((room / GIB).toFixed(2))}
+            step={0.1}
+            onChange={(value) => apply({ cacheBytes: Math.round(value * GIB) })}
+          />
+          <Amount
+            id="host-limit"
+            label="Host limit, 0 for none"
+            unit="GB"
+            value={Number(((shown.hostLimitBytes ?? 0) / GIB).toFixed(2))}
+            min={0}
+            max={1024}
+            step={1}
+            onChange={(value) => apply({ hostLimitBytes: value < 0.25 ? undefined : Math.round(value * GIB) })}
+          />
+        </div>
+        <p className="control-note">{note}</p>
+      </section>
+      <div className="machine-columns">
+        <div>{left}</div>
+        <div>
+          <section className="sheet" aria-label="What the memory cache buys">
+            <h2>What {bytesText(split.cacheBytes)} buys</h2>
+            <Table size="sm" className="buys">
+              <thead>
+                <tr>
+                  <th scope="col">Size</th>
+                  <th scope="col">Pixels</th>
+                  {DEPTHS.map((name) => (
+                    <th key={name} scope="col" className="number">
+                      {name}
+                    </th>
+                  ))}
+                </tr>
+              </thead>
+              <tbody>
+                {FRACTIONS.map((fraction) => (
+                  <tr key={fraction}>
+                    <th scope="row">{fractionText(fraction)}</th>
+                    <td className="mono">
+                      {scaledSize(composition.width, fraction)}×{scaledSize(composition.height, fraction)}
+                    </td>
+                    {DEPTHS.map((name) => {
+                      const { seconds, holdsRange } = preview(
+                        split.cacheBytes,
+                        composition,
+                        { fraction, depth: name },
+                        rangeFrames,
+                      );
+                      return (
+                        <td key={name} className={`number ${holdsRange ? "" : "is-short"}`}>
+                          {seconds.toFixed(1)} s
+                        </td>
+                      );
+                    })}
+                  </tr>
+                ))}
+              </tbody>
+            </Table>
+            <p className="control-note">
+              The in–out range is {secondsHeld(rangeFrames, composition.rate).toFixed(1)} s. Figures in the alarm colour
+              do not hold all of it.
+            </p>
+          </section>
+          {right}
+        </div>
+      </div>
+    </>
+  );
+}
+
+function ThisMachine() {
+  const { settings, changeSettings } = useWorkspace();
+  const { figures, lost } = useLiveMachine();
+  const { data: hardware } = useHardware();
+  const machine = useMachineSettings();
+  const oneBytes = useWorkingBytes();
+  if (!figures || !machine)
+    return <Waiting for={lost ? "The server does not answer; waiting for it…" : "Looking at the machine…"} />;
+  const shares: Shares = {
+    keptFreeBytes: machine.keptFreeBytes ?? defaultKeptFree(figures.machine.installedBytes),
+    parallel: settings.parallel,
+    cacheBytes: settings.memoryBudgetBytes,
+    hostLimitBytes: machine.hostLimitBytes,
+  };
+  const apply = (change: Partial<Shares>) => {
+    const { cacheBytes, parallel } = change;
+    if (cacheBytes !== undefined) changeSettings({ memoryBudgetBytes: Math.max(SMALLEST_BUDGET, cacheBytes) });
+    if (parallel !== undefined) changeSettings({ parallel });
+    if ("keptFreeBytes" in change) void changeMachineSettings({ keptFreeBytes: change.keptFreeBytes });
+    if ("hostLimitBytes" in change) void changeMachineSettings({ hostLimitBytes: change.hostLimitBytes });
+  };
+  return (
+    <main className="page">
+      <Shared
+        figures={figures}
+        oneBytes={oneBytes}
+        shares={shares}
+        note="Drag a boundary or type. What is set here is in force at once; lowering the cache gives its memory back."
+        onApply={apply}
+        left={
+          <>
+            {lost ? (
+              <p className="control-warning">The server does not answer: these figures are the last it gave.</p>
+            ) : null}
+            {figures.rulesProblem ? <p className="control-warning">{figures.rulesProblem}</p> : null}
+            <ProgramTable programs={figures.programs} real />
+            <SheetPanel hardware={hardware} />
+          </>
+        }
+        right={
+          <>
+            <Conditions figures={figures} />
+            <HardwareList hardware={hardware} />
+          </>
+        }
+      />
+      <ShortcutsSheet shortcuts={[]} title="Machine" />
+    </main>
+  );
+}
+
+function sharesOf({ settings, hostLimitBytes, hardware }: MachineSheet): Shares {
+  return {
+    keptFreeBytes: Number(settings.keptFreeBytes ?? defaultKeptFree(hardware.installedBytes)),
+    parallel: Number(settings.parallel ?? 1),
+    cacheBytes: Number(settings.memoryBudgetBytes ?? SMALLEST_BUDGET),
+    hostLimitBytes,
+  };
+}
+
+function SimulatedMachine({ sheet, figures }: { readonly sheet: MachineSheet; readonly figures: LiveFigures }) {
+  const [change, setChange] = useState<Partial<Shares>>({});
+  const oneBytes = useWorkingBytes();
+  const shares = { ...sharesOf(sheet), ...change };
+  const speed = sheet.simulation?.speed ?? 1;
+  return (
+    <main className="page">
+      <Shared
+        figures={figures}
+        oneBytes={oneBytes}
+        shares={shares}
+        note={`${sheet.name} is simulated: its figures come from its data file, and nothing set here changes this machine.`}
+        onApply={(more) => setChange({ ...change, ...more })}
+        left={
+          <>
+            <ProgramTable programs={figures.programs} real={false} />
+            <Comparison name={sheet.name} figures={figures} shares={shares} speed={speed} oneBytes={oneBytes} />
+          </>
+        }
+        right={
+          <>
+            <Conditions figures={figures} />
+            <HardwareList hardware={sheet.hardware} />
+          </>
+        }
+      />
+      <ShortcutsSheet shortcuts={[]} title="Machine" />
+    </main>
+  );
+}
+
+/** Memory shared out, who else takes it, and what slows the machine down. */
+export function Machine() {
+  const sheet = useChosenMachine();
+  const figures = useSimulatedFigures();
+  return sheet && figures ? <SimulatedMachine key={sheet.name} sheet={sheet} figures={figures} /> : <ThisMachine />;
+}
