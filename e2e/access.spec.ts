@@ -31,6 +31,9 @@ for (const theme of ["paper", "dim"] as const) {
     expect(await violations(page)).toEqual([]);
     await page.locator(".layer-name").first().click();
     expect(await violations(page)).toEqual([]);
+    await page.getByRole("link", { name: "Bench" }).click();
+    await expect(page.locator(".recharts-bar-rectangle")).toHaveCount(1);
+    expect(await violations(page)).toEqual([]);
     await page.getByRole("link", { name: "Machine" }).click();
     await expect(page.getByRole("region", { name: "Who else is using this machine" })).toBeVisible();
     expect(await violations(page)).toEqual([]);

@@ -1,7 +1,7 @@
 import { readFile } from "node:fs/promises";
 import type { Page } from "@playwright/test";
 import { TELL_PID, withProgram } from "../testing/program";
-import { expect, framesInMemory, gauge, openPreview, test, type } from "./application";
+import { chooseComposition, expect, framesInMemory, gauge, measureTake, openPreview, test, type } from "./application";
 
 const row = (page: Page, name: string) => page.getByRole("row", { name: new RegExp(name) });
 const sentence = (page: Page) => page.locator(".page-head h1");
@@ -147,4 +147,39 @@ test("without the server the last figures stay and are said to be old", async ({
   await expect(page.locator(".page")).toContainText("these figures are the last it gave");
   await application.start();
   await expect(page.locator(".page")).not.toContainText("these figures are the last it gave");
+});
+
+test("a take notes what disturbed the machine meanwhile", async ({ page, application }) => {
+  // Stands in for a laptop that swaps and is unplugged.
+  await page.route("**/api/machine/conditions", (route) =>
+    route.fulfill({ json: { swapRate: 4096, onBattery: true, temperatureCelsius: 60, clockShare: 1 } }),
+  );
+  await openPreview(page, application);
+  await chooseComposition(page, "Ringing Station");
+  await measureTake(page);
+  await page.getByRole("link", { name: "Takes" }).click();
+  const take = page.getByRole("region", { name: /^Take \d+$/ }).first();
+  await expect(take).toContainText("The system is swapping");
+  await expect(take).toContainText("Running on battery");
+});
+
+test("Bench says where things stand and leads, step by step, to real time", async ({ page, application }) => {
+  await openPreview(page, application);
+  await chooseComposition(page, "Ringing Station");
+  await type(page, "Memory budget in gigabytes", "0.05");
+  await type(page, "Idle delay", "0");
+  await page.getByRole("link", { name: "Bench" }).click();
+  const steps = page.getByRole("region", { name: "Next steps" });
+  await expect(sentence(page)).toContainText("Ringing Station");
+  await expect(row(page, "Memory")).toContainText(/holds \d+ of the 180 frames/);
+  await expect(steps).toContainText("Measure a take");
+  await steps.getByRole("button", { name: "Give it" }).click();
+  await expect(row(page, "Memory")).toContainText("holds all 180 frames of the range");
+  await expect(row(page, "Memory")).toContainText("180 are in it");
+  await steps.getByRole("button", { name: "Measure" }).click();
+  await expect(page.getByRole("button", { name: "Measure a take" })).toBeDisabled();
+  await expect(page.getByRole("button", { name: "Measure a take" })).toBeEnabled();
+  await page.getByRole("link", { name: "Bench" }).click();
+  await expect(page.getByRole("region", { name: "Last takes" }).locator(".recharts-bar-rectangle")).toHaveCount(1);
+  await expect(steps).toContainText(/Nothing more is needed/);
 });

@@ -9,6 +9,7 @@ import { Rail } from "./parts/Rail";
 import { Waiting } from "./parts/Waiting";
 import { Preview } from "./screens/preview/Preview";
 
+const Bench = lazy(async () => ({ default: (await import("./screens/bench/Bench")).Bench }));
 const Machine = lazy(async () => ({ default: (await import("./screens/machine/Machine")).Machine }));
 const Takes = lazy(async () => ({ default: (await import("./screens/takes/Takes")).Takes }));
 const Sweep = lazy(async () => ({ default: (await import("./screens/sweep/Sweep")).Sweep }));
@@ -34,6 +35,7 @@ export function App() {
           <Suspense fallback={<Waiting for="Opening…" />}>
             <Routes>
               <Route path="/preview" element={<Preview />} />
+              <Route path="/bench" element={<Bench />} />
               <Route path="/machine" element={<Machine />} />
               <Route path="/takes" element={<Takes />} />
               <Route path="/sweep" element={<Sweep />} />

@@ -58,9 +58,14 @@ export interface PlayheadWindow {
   readonly after: number;
 }
 
+/** Least that lets the cache hold a number of frames. */
+export function smallestBudgetOf(frames: number, bytesAFrame: Bytes): Bytes {
+  return frames * (bytesAFrame + BOOKKEEPING_BYTES);
+}
+
 /** Least that lets the cache hold the window around the playhead. */
 export function smallestBudget(window: PlayheadWindow, bytesAFrame: Bytes): Bytes {
-  return (window.before + 1 + window.after) * (bytesAFrame + BOOKKEEPING_BYTES);
+  return smallestBudgetOf(window.before + 1 + window.after, bytesAFrame);
 }
 
 /** Bytes per second that playing from disk needs: stored bytes of a frame · rate. */

@@ -1,3 +1,4 @@
+export * from "./nextSteps";
 export * from "./scheduler";
 export * from "./simulator";
 export * from "./take";

@@ -2,6 +2,7 @@ import type { ProgramMark } from "@kinetocache/core";
 import express, { Router } from "express";
 import Joi from "joi";
 import { accept, Problem } from "../http/problem";
+import { ConditionsProbe } from "./conditions";
 import type { Live } from "./live";
 import { probeHardware, probeMachine } from "./probe";
 import type { ProgramNotes } from "./programNotes";
@@ -25,6 +26,12 @@ export function machineRoutes({ live, notes, simulated }: MachineParts): Router 
 
   router.get("/", async (_request, response) => {
     response.json(await probeMachine());
+  });
+
+  // The rate of swapping is that since the question before.
+  const conditions = new ConditionsProbe();
+  router.get("/conditions", (_request, response) => {
+    response.json(conditions.read(performance.now()));
   });
 
   router.get("/hardware", async (_request, response) => {

@@ -13,6 +13,8 @@ export interface StoredDocument {
 
 export interface StoredTake extends MeasuredTake {
   readonly id: number;
+  /** What slowed the machine down meanwhile, in words; undefined when nobody could tell. */
+  readonly disturbances?: readonly string[];
 }
 
 export interface StoredSheet {

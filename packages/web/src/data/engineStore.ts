@@ -71,11 +71,6 @@ export function send(command: Command, transfer: Transferable[] = []): void {
   engine.send(command, transfer);
 }
 
-/** The engine's state at this moment, for a handler that need not follow it. */
-export function engineNow(): EngineState {
-  return store.current;
-}
-
 /**
  * A part of the engine's state; the component renders again only when that part changed. While playing, the
  * screen shares the processor with the render workers: what is followed is small, and so is who follows it.

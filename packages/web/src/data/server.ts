@@ -1,4 +1,5 @@
 import type {
+  Conditions,
   FrameItem,
   Hardware,
   LiveFigures,
@@ -105,6 +106,11 @@ export function useLiveMachine(): { readonly figures: LiveFigures | undefined; r
     return () => events.close();
   }, []);
   return { figures, lost };
+}
+
+/** What the machine is doing now; the rate of swapping is that since the question before. */
+export function readConditions(): Promise<Conditions> {
+  return read<Conditions>("/api/machine/conditions");
 }
 
 async function refreshDisk(): Promise<void> {

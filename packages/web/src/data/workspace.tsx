@@ -3,6 +3,7 @@ import {
   canUndo,
   currentDocument,
   mainComposition,
+  troublesOf,
   type Composition,
   type Document,
   type Edit,
@@ -21,6 +22,7 @@ import {
   type Change,
 } from "./documents";
 import { engine, send } from "./engineStore";
+import { readConditions } from "./server";
 import { loadSettings, saveSettings } from "./settings";
 
 export interface Notice {
@@ -67,8 +69,14 @@ async function loadStart(): Promise<{ stored: StoredDocument; settings: PreviewS
   return { stored, settings: await loadSettings() };
 }
 
+/** Stores a take with what slowed the machine down meanwhile. */
 async function keepTake(take: MeasuredTake): Promise<void> {
-  await database.takes.add(take);
+  // Without the server nobody can tell; the take is kept all the same.
+  const disturbances = await readConditions().then(
+    (conditions) => troublesOf({ conditions }),
+    () => undefined,
+  );
+  await database.takes.add({ ...take, disturbances });
 }
 
 function sendOpen(stored: StoredDocument, cause: "open" | "edit" | "undo" | "redo"): void {
@@ -89,6 +97,7 @@ export function WorkspaceProvider({
   // The revision that the engine was last told of; a newer one in the database was written by another tab.
   const known = useRef<StoredDocument>(undefined);
   const latestSettings = useRef<PreviewSettings>(undefined);
+  const measuring = useRef(false);
 
   const notify = useCallback((text: string, action?: Notice["action"]) => {
     setNotices((before) => [
@@ -126,6 +135,11 @@ export function WorkspaceProvider({
     () =>
       engine.subscribe((event) => {
         if (event.kind === "notice") notify(event.text);
+        if (event.kind === "status" && event.status.measuringTake !== measuring.current) {
+          measuring.current = event.status.measuringTake;
+          // What was swapped before the take is not the take's; where it cannot be read, keepTake finds out too.
+          if (measuring.current) void readConditions().catch(() => undefined);
+        }
         if (event.kind === "take")
           void keepTake(event.take).catch((error: unknown) => notify(`The take could not be stored: ${String(error)}`));
       }),

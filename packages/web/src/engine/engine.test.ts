@@ -47,6 +47,30 @@ describe("opening", () => {
   });
 });
 
+describe("the range", () => {
+  test("is set by what is true when the command arrives, however fast one follows the other", async () => {
+    const rig = await open();
+    rig.send({ kind: "step", frames: 5 }, { kind: "setEnd", end: "in" });
+    rig.send({ kind: "step", frames: 10 }, { kind: "setEnd", end: "out" }, { kind: "seekEnd", end: "in" });
+    await rig.run(300);
+    expect(rig.status).toMatchObject({ range: { in: 5, out: 16 }, playhead: 5 });
+    rig.send({ kind: "seekEnd", end: "out" });
+    await rig.run(300);
+    expect(rig.status.playhead).toBe(15);
+  });
+
+  test("always holds a frame: an end that passes the other takes it along", async () => {
+    const rig = await open();
+    rig.send({ kind: "range", range: { in: 3, out: 8 } }, { kind: "seek", frame: 20, scrubbing: false });
+    rig.send({ kind: "setEnd", end: "in" });
+    await rig.run(300);
+    expect(rig.status.range).toEqual({ in: 20, out: 21 });
+    rig.send({ kind: "seek", frame: 2, scrubbing: false }, { kind: "setEnd", end: "out" });
+    await rig.run(300);
+    expect(rig.status.range).toEqual({ in: 2, out: 3 });
+  });
+});
+
 describe("filling", () => {
   test("begins after the idle delay, with the window around the playhead", async () => {
     const rig = await open({ background: "Idle" });
@@ -223,6 +247,22 @@ describe("playing", () => {
     expect(rig.all("status").length).toBeLessThanOrEqual(9);
     expect(rig.all("playhead").length).toBeLessThanOrEqual(26);
     expect(rig.all("playhead").length).toBeGreaterThan(12);
+  });
+
+  test("space plays and pauses; J and L shuttle, each time twice as fast, and turn round at once", async () => {
+    const rig = await open();
+    const speedAfter = async (...commands: Parameters<typeof rig.send>) => {
+      rig.send(...commands);
+      await rig.run(300);
+      return rig.status.speed;
+    };
+    expect(await speedAfter({ kind: "toggle" })).toBe(1);
+    expect(await speedAfter({ kind: "toggle" })).toBe(0);
+    const on = { kind: "shuttle", direction: 1 } as const;
+    expect(await speedAfter(on)).toBe(1);
+    expect(await speedAfter(on, on)).toBe(4);
+    expect(await speedAfter(on, on, on)).toBe(8);
+    expect(await speedAfter({ kind: "shuttle", direction: -1 })).toBe(-1);
   });
 
   test("turning the loop off ends playback at the out point", async () => {

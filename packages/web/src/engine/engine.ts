@@ -64,6 +64,8 @@ export interface Surroundings {
   readonly emit: (event: EngineEvent) => void;
 }
 
+// Frames a step when shuttling.
+const FASTEST = 8;
 // A drag counts as scrubbing until the pointer has rested this long.
 const SCRUB_REST_MS = 250;
 // Sharpening waits until the user has looked at the preview for a moment.
@@ -159,6 +161,13 @@ export class Engine {
       case "pause":
         this.pause();
         break;
+      case "toggle":
+        if (this.transport) this.pause();
+        else this.play(1);
+        break;
+      case "shuttle":
+        this.shuttle(command.direction);
+        break;
       case "seek":
         if (command.scrubbing) this.lastScrubMs = now;
         this.seek(command.frame);
@@ -168,6 +177,12 @@ export class Engine {
         break;
       case "range":
         this.range = command.range;
+        break;
+      case "setEnd":
+        this.setEnd(command.end);
+        break;
+      case "seekEnd":
+        this.seek(command.end === "in" ? this.range.in : this.range.out - 1);
         break;
       case "measureTake":
         this.startTake();
@@ -237,6 +252,12 @@ export class Engine {
     this.begin({ startFrame, speed, loop: this.settings!.loop });
   }
 
+  private shuttle(direction: 1 | -1): void {
+    const speed = this.transport?.clock.speed ?? 0;
+    const faster = Math.sign(speed) === direction ? Math.min(FASTEST, Math.abs(speed) * 2) : 1;
+    this.play(direction * faster);
+  }
+
   private begin(run: Pick<PlayClock, "startFrame" | "speed" | "loop">): void {
     this.transport = new Transport(
       { ...run, startMs: performance.now(), pacing: this.settings!.pacing },
@@ -258,6 +279,15 @@ export class Engine {
     this.playhead = clampFrame(frame, { in: 0, out: this.timeline?.duration ?? 1 });
     this.sharpFrame = undefined;
     this.reports.playhead(this.playhead, false);
+  }
+
+  /** The other end gives way where it has to: a range holds at least one frame. */
+  private setEnd(end: "in" | "out"): void {
+    const { playhead, range } = this;
+    this.range =
+      end === "in"
+        ? { in: playhead, out: Math.max(range.out, playhead + 1) }
+        : { in: Math.min(range.in, playhead), out: playhead + 1 };
   }
 
   private startTake(): void {

@@ -44,10 +44,17 @@ export type Command =
   | { readonly kind: "viewer"; readonly canvas: OffscreenCanvas }
   | { readonly kind: "play"; readonly speed: number }
   | { readonly kind: "pause" }
+  /** Play where it stands still, pause where it plays. */
+  | { readonly kind: "toggle" }
+  /** Plays in a direction, twice as fast each time while it plays that way already. */
+  | { readonly kind: "shuttle"; readonly direction: 1 | -1 }
   | { readonly kind: "seek"; readonly frame: FrameNumber; readonly scrubbing: boolean }
   /** Frames from where the playhead is when the command arrives. */
   | { readonly kind: "step"; readonly frames: number }
   | { readonly kind: "range"; readonly range: FrameRange }
+  /** Puts an end of the range at the playhead, or the playhead at an end, as both are when the command arrives. */
+  | { readonly kind: "setEnd"; readonly end: "in" | "out" }
+  | { readonly kind: "seekEnd"; readonly end: "in" | "out" }
   | { readonly kind: "measureTake" }
   /** The user did something: filling waits anew. */
   | { readonly kind: "touch" }

@@ -1,8 +1,9 @@
-import { BrushCleaning, ChartColumn, Clapperboard, Cpu, Moon, Sun } from "lucide-react";
+import { BrushCleaning, ChartColumn, Clapperboard, Cpu, Gauge, Moon, Sun } from "lucide-react";
 import { NavLink } from "react-router";
 import { useTheme } from "./theme";
 
 const SCREENS = [
+  { to: "/bench", label: "Bench", icon: Gauge },
   { to: "/machine", label: "Machine", icon: Cpu },
   { to: "/preview", label: "Preview", icon: Clapperboard },
   { to: "/sweep", label: "Sweep", icon: BrushCleaning },

@@ -1,4 +1,10 @@
-import { agoText, bytesText, durationText, msText, percentText, rateText } from "./format";
+import { agoText, bytesText, durationText, msText, percentText, rateText, secondsText } from "./format";
+
+test("a length of preview is told to a tenth of a second, a long one in minutes", () => {
+  expect(secondsText(5.44)).toBe("5.4 s");
+  expect(secondsText(599.94)).toBe("599.9 s");
+  expect(secondsText(2758.9)).toBe("46 min");
+});
 
 test("bytes keep three figures at most, 1 GB being 2³⁰", () => {
   expect([0, 999, 2 ** 20, 2_073_600, 2 ** 30, 20 * 2 ** 30, 300 * 2 ** 30].map(bytesText)).toEqual([

@@ -28,6 +28,11 @@ export function durationText(ms: number): string {
   return `${Math.round(minutes / 60)} h`;
 }
 
+/** A length of preview: to a tenth of a second while that says something, then in minutes. */
+export function secondsText(seconds: number): string {
+  return seconds < 600 ? `${seconds.toFixed(1)} s` : `${Math.round(seconds / 60)} min`;
+}
+
 export function agoText(thenMs: number, nowMs: number): string {
   const ms = Math.max(0, nowMs - thenMs);
   if (ms < 60_000) return "just now";

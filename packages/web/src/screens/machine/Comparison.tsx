@@ -3,20 +3,10 @@ import Table from "react-bootstrap/Table";
 import { useEngine } from "../../data/engineStore";
 import { useMachineSettings } from "../../data/machine";
 import { useMachine } from "../../data/server";
+import { useStanding } from "../../parts/standing";
 import { useWorkspace } from "../../data/workspace";
-import { bytesText, fractionText, percentText, rateText } from "../../parts/format";
+import { bytesText, fractionText, percentText, rateText, secondsText } from "../../parts/format";
 import { defaultKeptFree, planMemory, preview, type MemoryPlan, type Shares } from "./memoryPlan";
-
-/** Mean cost of a frame of the range, and whether all of it was measured. */
-function useMeanCost(): { readonly ms: number; readonly measured: boolean } | undefined {
-  const timeline = useEngine((state) => state.timeline);
-  const range = useEngine((state) => state.status?.range);
-  if (!timeline || !range) return undefined;
-  const costs = timeline.costs.subarray(range.in, range.out);
-  const measured = timeline.measured.subarray(range.in, range.out).every((flag) => flag !== 0);
-  const ms = costs.reduce((sum, cost) => sum + cost, 0) / Math.max(1, costs.length);
-  return ms > 0 ? { ms, measured } : undefined;
-}
 
 interface Side {
   readonly name: string;
@@ -41,8 +31,7 @@ export function Comparison({ name, figures, shares, speed, oneBytes }: Compariso
   const { data: machine } = useMachine();
   const machineSettings = useMachineSettings();
   const memory = useEngine((state) => state.status?.memory);
-  const range = useEngine((state) => state.status?.range);
-  const mean = useMeanCost();
+  const standing = useStanding();
   if (!machine || !machineSettings) return null;
   const { depth } = document;
   const planOf = (of: LiveFigures, with_: Shares) =>
@@ -67,7 +56,7 @@ export function Comparison({ name, figures, shares, speed, oneBytes }: Compariso
     },
     { name, simulated: true, figures, shares, plan: planOf(figures, shares), speed },
   ];
-  const frames = range ? range.out - range.in : composition.duration;
+  const frames = standing?.frames ?? composition.duration;
   const held = (bytes: number) => preview(bytes, composition, { fraction: settings.fraction, depth }, frames);
   const rate = framesPerSecond(composition.rate);
   const rows: readonly {
@@ -86,7 +75,7 @@ export function Comparison({ name, figures, shares, speed, oneBytes }: Compariso
     { label: "Cache could have", value: ({ plan }) => bytesText(plan.split.mostCacheBytes) },
     {
       label: `Holds at ${fractionText(settings.fraction)}, ${depth}`,
-      value: ({ plan }) => `${held(plan.split.mostCacheBytes).seconds.toFixed(1)} s`,
+      value: ({ plan }) => secondsText(held(plan.split.mostCacheBytes).seconds),
     },
     {
       label: "All of the range",
@@ -97,10 +86,16 @@ export function Comparison({ name, figures, shares, speed, oneBytes }: Compariso
       label: "Plays with nothing cached",
       estimate: true,
       value: (side) => {
-        if (!mean) return "–";
+        if (!standing) return "–";
         const { parallel } = side.shares;
         const { cores } = side.figures.machine;
-        const reached = uncachedRate({ meanMs: mean.ms, speed: side.speed, parallel, cores, rate: composition.rate });
+        const reached = uncachedRate({
+          meanMs: standing.meanMs,
+          speed: side.speed,
+          parallel,
+          cores,
+          rate: composition.rate,
+        });
         return `${rateText(reached)} fps, ${percentText(reached / rate)}`;
       },
     },
@@ -108,7 +103,7 @@ export function Comparison({ name, figures, shares, speed, oneBytes }: Compariso
   return (
     <section className="sheet" aria-label="Side by side">
       <h2>
-        Side by side <small>from this machine's costs, {mean?.measured ? "measured" : "partly estimated"}</small>
+        Side by side <small>from this machine's costs, {standing?.measured ? "measured" : "partly estimated"}</small>
       </h2>
       <Table size="sm">
         <thead>

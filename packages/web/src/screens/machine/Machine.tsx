@@ -17,7 +17,7 @@ import { useHardware, useLiveMachine } from "../../data/server";
 import { SMALLEST_BUDGET } from "../../data/settings";
 import { useWorkspace } from "../../data/workspace";
 import { Amount } from "../../parts/Amount";
-import { bytesText, fractionText } from "../../parts/format";
+import { bytesText, fractionText, secondsText } from "../../parts/format";
 import { ShortcutsSheet } from "../../parts/shortcuts";
 import { Waiting } from "../../parts/Waiting";
 import { Comparison } from "./Comparison";
@@ -81,7 +81,7 @@ function Shared({ figures, shares, oneBytes, note, onApply, left, right }: Share
           plan={plan}
           shares={shown}
           mostParallel={Math.max(parallelRoom, shown.parallel)}
-          cacheText={`${bytesText(split.cacheBytes)} = ${here.seconds.toFixed(1)} s at ${fractionText(settings.fraction)}, ${depth}`}
+          cacheText={`${bytesText(split.cacheBytes)} = ${secondsText(here.seconds)} at ${fractionText(settings.fraction)}, ${depth}`}
           onDrag={setDragged}
           onApply={apply}
         />
@@ -161,7 +161,7 @@ function Shared({ figures, shares, oneBytes, note, onApply, left, right }: Share
                       );
                       return (
                         <td key={name} className={`number ${holdsRange ? "" : "is-short"}`}>
-                          {seconds.toFixed(1)} s
+                          {secondsText(seconds)}
                         </td>
                       );
                     })}

@@ -99,7 +99,7 @@ export function MemoryBar({ plan, shares, mostParallel, cacheText, onDrag, onApp
       <div className="memory-bar" ref={bar}>
         {parts.map(({ name, bytes, className, text }) => (
           <div key={name} className={className} style={{ width: share(bytes) }}>
-            {bytes > 0.075 * whole ? (
+            {bytes > 0.066 * whole ? (
               <>
                 <span>{name}</span>
                 <span className="mono">{bytes > 0.12 * whole && text ? text : bytesText(bytes)}</span>

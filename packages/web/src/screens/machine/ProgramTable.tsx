@@ -5,7 +5,7 @@ import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
 import { askProgramToQuit, markProgram, useStartup } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
-import { bytesText, percentText } from "../../parts/format";
+import { bytesText, percentText, secondsText } from "../../parts/format";
 
 // What is urgent comes first; of the rest as many as fill the table, and none that takes next to nothing.
 const SHOWN = 7;
@@ -123,7 +123,7 @@ export function ProgramTable({ programs, real }: ProgramTableProps) {
   const bytes = frameBytes(composition, settings.fraction, document.depth);
   const seconds = (given: number) => {
     const held = secondsHeld(framesThatFit(given, bytes), composition.rate);
-    return held < 0.05 ? "under 0.1 s" : `+${held.toFixed(1)} s`;
+    return held < 0.05 ? "under 0.1 s" : `+${secondsText(held)}`;
   };
   const ordered = order(programs ?? []);
   const shown = all

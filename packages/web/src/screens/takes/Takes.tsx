@@ -1,6 +1,6 @@
 import { frameBudgetMs, isRealTime } from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
-import { Trash2 } from "lucide-react";
+import { Trash2, TriangleAlert } from "lucide-react";
 import { useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
@@ -55,6 +55,15 @@ function TakeColumn({ take, names }: { readonly take: StoredTake; readonly names
         <dt>Frames not on time</dt>
         <dd className="frame-list">{late.length === 0 ? "none" : rangesText(late)}</dd>
       </dl>
+      {take.disturbances && take.disturbances.length > 0 ? (
+        <ul className="troubles">
+          {take.disturbances.map((disturbance) => (
+            <li key={disturbance}>
+              <TriangleAlert size={14} aria-hidden="true" /> {disturbance}
+            </li>
+          ))}
+        </ul>
+      ) : null}
       <h3>Where the time went</h3>
       {take.layerMs.length === 0 ? (
         <p className="empty">Nothing was rendered.</p>

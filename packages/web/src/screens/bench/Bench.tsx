@@ -1,0 +1,265 @@
+import {
+  FRACTIONS,
+  frameBudgetMs,
+  frameBytes,
+  framesThatFit,
+  largestBudget,
+  nextSteps,
+  requiredReadBack,
+  smallestBudgetOf,
+  type NextStep,
+} from "@kinetocache/core";
+import { useLiveQuery } from "dexie-react-hooks";
+import Button from "react-bootstrap/Button";
+import Table from "react-bootstrap/Table";
+import { Link, useNavigate } from "react-router";
+import { database } from "../../data/database";
+import { send, useEngine } from "../../data/engineStore";
+import { useMachine, useVolume } from "../../data/server";
+import { useStanding, type Standing } from "../../parts/standing";
+import { useWorkspace } from "../../data/workspace";
+import { bytesText, durationText, fractionText, framesText, msText, percentText, rateText } from "../../parts/format";
+import { ShortcutsSheet } from "../../parts/shortcuts";
+import { Waiting } from "../../parts/Waiting";
+import { TakesChart } from "./TakesChart";
+
+// As many takes as the chart shows.
+const SHOWN_TAKES = 8;
+
+interface Budget {
+  readonly name: string;
+  readonly stands: string;
+  readonly reason: string;
+  readonly over: boolean;
+  readonly to: string;
+}
+
+/** The four budgets, each with why it stands as it does. */
+function useBudgets(standing: Standing): readonly Budget[] {
+  const { composition, document, settings } = useWorkspace();
+  const disk = useVolume().data;
+  const readRate = useEngine((engine) => engine.status?.readRate);
+  const layerCosts = useEngine((engine) => engine.status?.layerCosts);
+  const budgetMs = frameBudgetMs(composition.rate);
+  const bytes = frameBytes(composition, settings.fraction, document.depth);
+  const fit = framesThatFit(settings.memoryBudgetBytes, bytes);
+  const needed = requiredReadBack(bytes, composition.rate);
+  const dearest = layerCosts?.reduce((a, b) => ((b.rangeMs ?? 0) > (a.rangeMs ?? 0) ? b : a), layerCosts[0]!);
+  const layer = composition.layers.find(({ id }) => id === dearest?.layer);
+  const estimate = standing.measured ? "" : " (est.)";
+  return [
+    {
+      name: "Frame time",
+      stands: `${msText(standing.meanMs)} of ${msText(budgetMs)}`,
+      reason: layer
+        ? `${framesText(standing.overBudget)} over budget; ${layer.name} costs most, ${msText(dearest!.rangeMs ?? 0)} a frame${estimate}`
+        : `${framesText(standing.overBudget)} over budget${estimate}`,
+      over: standing.overBudget > 0,
+      to: "/preview",
+    },
+    {
+      name: "Memory",
+      stands: bytesText(settings.memoryBudgetBytes),
+      reason:
+        fit >= standing.frames
+          ? `holds all ${framesText(standing.frames)} of the range; ${standing.inMemory} are in it`
+          : `holds ${fit} of the ${framesText(standing.frames)} of the range at ${fractionText(settings.fraction)}`,
+      over: fit < standing.frames,
+      to: "/machine",
+    },
+    {
+      name: "Disk space",
+      stands: disk ? `${bytesText(disk.bytes + disk.holdingBytes)} of ${bytesText(disk.capBytes)}` : "no server",
+      reason: disk
+        ? `${framesText(disk.frames)} on disk, ${bytesText(disk.freeBytes)} free on the drive`
+        : "nothing is known of it without the server",
+      over: disk !== undefined && disk.bytes + disk.holdingBytes > 0.98 * disk.capBytes,
+      to: "/sweep",
+    },
+    {
+      name: "Read-back",
+      stands: readRate === undefined ? "not measured" : `${bytesText(readRate)}/s`,
+      reason: `playing from disk needs ${bytesText(needed)}/s`,
+      over: readRate !== undefined && readRate < needed,
+      to: "/sweep",
+    },
+  ];
+}
+
+function useSteps(standing: Standing): readonly NextStep[] {
+  const { composition, document, settings } = useWorkspace();
+  const { data: machine } = useMachine();
+  const memory = useEngine((engine) => engine.status?.memory);
+  const bytes = frameBytes(composition, settings.fraction, document.depth);
+  const working = memory?.workingBytes ?? 0;
+  const most = machine
+    ? largestBudget(machine, (memory?.usedBytes ?? 0) + working, working)
+    : settings.memoryBudgetBytes;
+  const mostFrames = framesThatFit(most, bytes);
+  const smaller = FRACTIONS[FRACTIONS.indexOf(settings.fraction as (typeof FRACTIONS)[number]) + 1];
+  return nextSteps({
+    rate: composition.rate,
+    rangeFrames: standing.frames,
+    heldFrames: standing.inMemory,
+    fitFrames: framesThatFit(settings.memoryBudgetBytes, bytes),
+    mostFrames,
+    wantedBytes: smallestBudgetOf(Math.min(standing.frames, mostFrames), bytes),
+    meanMs: standing.meanMs,
+    parallel: settings.parallel,
+    cores: machine?.cores ?? settings.parallel,
+    smallerShare: smaller === undefined ? undefined : (smaller / settings.fraction) ** 2,
+    background: settings.background,
+    isMeasured: standing.summary !== undefined,
+    isRealTime: standing.isRealTime,
+  });
+}
+
+/** One step in words, with what it would give and the button that takes it. */
+function Step({ step }: { readonly step: NextStep }) {
+  const { settings, changeSettings } = useWorkspace();
+  const navigate = useNavigate();
+  const words = wordsOf(step);
+  const take = () => {
+    switch (step.kind) {
+      case "measure":
+        send({ kind: "measureTake" });
+        void navigate("/preview");
+        break;
+      case "fill":
+        changeSettings({ background: "Idle" });
+        void navigate("/preview");
+        break;
+      case "memory":
+        changeSettings({ memoryBudgetBytes: step.bytes });
+        break;
+      case "parallel":
+        changeSettings({ parallel: step.parallel });
+        break;
+      case "size":
+        changeSettings({
+          fraction: FRACTIONS[FRACTIONS.indexOf(settings.fraction as (typeof FRACTIONS)[number]) + 1]!,
+        });
+        break;
+    }
+  };
+  return (
+    <li className="step">
+      <div>
+        <strong>{words.title}</strong>
+        <span className="why">{words.gives}</span>
+      </div>
+      <Button size="sm" variant="dark" onClick={take}>
+        {words.action}
+      </Button>
+    </li>
+  );
+}
+
+function wordsOf(step: NextStep): { readonly title: string; readonly gives: string; readonly action: string } {
+  switch (step.kind) {
+    case "measure":
+      return {
+        title: "Measure a take",
+        gives: "says what it really reaches, and where the time goes",
+        action: "Measure",
+      };
+    case "fill":
+      return {
+        title: step.isOff ? "Switch background rendering on" : "Let background rendering fill memory",
+        gives: `${framesText(step.frames)} held after about ${durationText(step.ms)} (est.)`,
+        action: step.isOff ? "Switch on" : "Watch it",
+      };
+    case "memory":
+      return {
+        title: `Give the cache ${bytesText(step.bytes)}`,
+        gives: `holds ${framesText(step.frames)} of the range; they play in real time once they are filled (est.)`,
+        action: "Give it",
+      };
+    case "parallel":
+      return {
+        title: `Render ${step.parallel} frames in parallel`,
+        gives: `about ${rateText(step.rate)} fps with nothing cached (est.)`,
+        action: "Set it",
+      };
+    case "size":
+      return {
+        title: "Make the preview smaller",
+        gives: `about ${rateText(step.rate)} fps with nothing cached (est.); the output stays as it is`,
+        action: "Make it smaller",
+      };
+  }
+}
+
+/** Where things stand, and the cheapest next step. */
+function Stands({ standing }: { readonly standing: Standing }) {
+  const { composition, document } = useWorkspace();
+  const budgets = useBudgets(standing);
+  const steps = useSteps(standing);
+  const takes = useLiveQuery(
+    () => database.takes.where("document.id").equals(document.id).reverse().limit(SHOWN_TAKES).toArray(),
+    [document.id],
+  );
+  return (
+    <main className="page">
+      <div className="page-head">
+        <h1>
+          {composition.name}: {standing.answer.charAt(0).toLowerCase() + standing.answer.slice(1)}
+        </h1>
+        <span>{standing.detail}</span>
+      </div>
+      <div className="machine-columns">
+        <div>
+          <section className="sheet" aria-label="The four budgets">
+            <h2>The four budgets</h2>
+            <Table size="sm">
+              <tbody>
+                {budgets.map(({ name, stands, reason, over, to }) => (
+                  <tr key={name}>
+                    <th scope="row">
+                      <Link to={to}>{name}</Link>
+                    </th>
+                    <td className={`number budget-stands ${over ? "is-short" : ""}`}>{stands}</td>
+                    <td className="why">{reason}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </Table>
+          </section>
+          <section className="sheet" aria-label="Last takes">
+            <h2>
+              Last takes <small>share of frames on time</small>
+            </h2>
+            {takes && takes.length > 0 ? (
+              <TakesChart takes={[...takes].reverse()} />
+            ) : (
+              <p className="empty">No take of {composition.name} has been measured yet.</p>
+            )}
+          </section>
+        </div>
+        <section className="sheet" aria-label="Next steps">
+          <h2>{steps.length > 0 ? "What would help most" : "Nothing more is needed"}</h2>
+          {steps.length > 0 ? (
+            <ol className="steps">
+              {steps.map((step) => (
+                <Step key={step.kind} step={step} />
+              ))}
+            </ol>
+          ) : (
+            <p className="empty">
+              {standing.isRealTime
+                ? `${percentText(standing.summary!.onTimeShare)} of frames were on time in the last take. Stop here and go on with the work.`
+                : "Memory, size and frames in parallel are as far as they go; the heaviest layers are what is left."}
+            </p>
+          )}
+        </section>
+      </div>
+      <ShortcutsSheet shortcuts={[]} title="Bench" />
+    </main>
+  );
+}
+
+/** The first screen: one sentence, the four budgets, the last takes, and what to do next. */
+export function Bench() {
+  const standing = useStanding();
+  return standing ? <Stands standing={standing} /> : <Waiting for="Reading the timeline…" />;
+}
