@@ -183,3 +183,46 @@ test("Bench says where things stand and leads, step by step, to real time", asyn
   await expect(page.getByRole("region", { name: "Last takes" }).locator(".recharts-bar-rectangle")).toHaveCount(1);
   await expect(steps).toContainText(/Nothing more is needed/);
 });
+
+test("what another machine would bring is tried on a copy, which is kept, compared, and removed", async ({
+  page,
+  application,
+}) => {
+  await openPreview(page, application);
+  await openMachine(page);
+  const whatIf = page.getByRole("region", { name: "What if" });
+  await type(page, "Installed", "64");
+  await type(page, "Speed", "2");
+  await whatIf.getByRole("button", { name: "Save as a new machine" }).click();
+  await expect(page.locator(".strip-machine")).toContainText("This machine, 64 GB simulated");
+  await expect(row(page, "Installed memory")).toContainText("64.0 GB");
+  await expect(row(page, "Speed of rendering")).toContainText("2 × this");
+  // Another one of that name is refused; nothing is lost.
+  await lookAt(page, "This machine measured");
+  await type(page, "Installed", "64");
+  await whatIf.getByRole("button", { name: "Save as a new machine" }).click();
+  await expect(page.locator(".notices")).toContainText('There is a machine called "This machine, 64 GB" already');
+  await lookAt(page, "This machine, 64 GB");
+  await whatIf.getByRole("button", { name: "Remove This machine, 64 GB" }).click();
+  await expect(page.locator(".strip-machine")).not.toContainText("64 GB simulated");
+  await page.getByRole("button", { name: "Bring back" }).click();
+  await expect(page.locator(".strip-machine")).toContainText("This machine, 64 GB simulated");
+});
+
+test("the rate against frames in parallel is measured on this machine, and any action stops it", async ({
+  page,
+  application,
+}) => {
+  await openPreview(page, application);
+  await chooseComposition(page, "Ringing Station");
+  await openMachine(page);
+  const panel = page.getByRole("region", { name: "Frames in parallel, measured" });
+  await panel.getByRole("button", { name: "Measure the curve" }).click();
+  await expect(page.locator(".drawer")).toContainText("Measuring frames in parallel");
+  await page.keyboard.press("Shift");
+  await expect(page.locator(".notices")).toContainText("was stopped before its end");
+  await expect(panel).toContainText("Not measured yet");
+  await panel.getByRole("button", { name: "Measure the curve" }).click();
+  await expect(panel).toContainText(/It helps up to all|it hardly helps/);
+  await expect(panel.locator(".recharts-line")).toHaveCount(1);
+});

@@ -4,3 +4,4 @@ export * from "./memory";
 export * from "./programs";
 export * from "./sheet";
 export * from "./split";
+export * from "./whatIf";

@@ -53,9 +53,9 @@ export function simulatedFigures(sheet: MachineSheet, rules: readonly ProgramRul
   const { hardware, simulation } = sheet;
   if (!simulation) throw new TypeError(`"${sheet.name}" describes a real machine`);
   const { installedBytes, cores, processor, system } = hardware;
-  const programs = simulation.programs.map((program) =>
+  const programs = simulation.programs.map((program, index) =>
     withAdvice(
-      { ...program, id: program.name, processes: 1, memoryMeasured: true, isOwn: true },
+      { ...program, id: `${index} ${program.name}`, processes: 1, memoryMeasured: true, isOwn: true },
       rules,
       installedBytes,
     ),

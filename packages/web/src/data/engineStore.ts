@@ -1,13 +1,15 @@
 import { dequal } from "dequal";
 import { useSyncExternalStore } from "react";
 import { EngineClient } from "../engine/client";
-import type { CacheChange, Command, EngineEvent, Status, TimelineData } from "../engine/protocol";
+import type { CacheChange, Command, EngineEvent, ParallelPoint, Status, TimelineData } from "../engine/protocol";
 
 interface EngineState {
   readonly status: Status | undefined;
   readonly timeline: TimelineData | undefined;
   readonly playhead: number;
   readonly cacheChange: CacheChange | undefined;
+  /** The last measurement of frames in parallel. */
+  readonly parallelCurve: readonly ParallelPoint[] | undefined;
 }
 
 /** What is as it was stays the same object, so that whoever follows only that part is left alone. */
@@ -22,7 +24,13 @@ function keepEqualParts(before: Status | undefined, now: Status): Status {
 
 /** Holds the latest of what the engine says, so that a screen that opens later has it at once. */
 class EngineStore {
-  private state: EngineState = { status: undefined, timeline: undefined, playhead: 0, cacheChange: undefined };
+  private state: EngineState = {
+    status: undefined,
+    timeline: undefined,
+    playhead: 0,
+    cacheChange: undefined,
+    parallelCurve: undefined,
+  };
   private readonly listeners = new Set<() => void>();
 
   constructor(readonly client: EngineClient) {
@@ -52,6 +60,9 @@ class EngineStore {
         break;
       case "playhead":
         this.state = { ...this.state, playhead: event.frame };
+        break;
+      case "parallelCurve":
+        this.state = { ...this.state, parallelCurve: event.points };
         break;
       case "cacheChange":
         this.state = { ...this.state, cacheChange: event.change };

@@ -1,5 +1,6 @@
 import {
   keptFreeBytes,
+  parseSheet,
   PROGRAM_RULES,
   SHEET_FORMAT,
   SHEET_VERSION,
@@ -49,21 +50,48 @@ export function useMachineSettings(): MachineSettings | undefined {
   return useLiveQuery(loadMachineSettings);
 }
 
+/** A machine that can be looked at instead of this one. */
+interface OtherMachine {
+  readonly sheet: MachineSheet;
+  /** Where the browser keeps it; undefined for one that ships with the product. */
+  readonly id?: number;
+}
+
+/** The simulated machines: those that ship with the product, then the user's own. */
+export function useOtherMachines(): readonly OtherMachine[] {
+  const { data: shipped } = useSimulatedMachines();
+  const own = useLiveQuery(() => database.sheets.filter(({ sheet }) => sheet.simulation !== undefined).toArray());
+  return useMemo(() => [...(shipped ?? []).map((sheet) => ({ sheet })), ...(own ?? [])], [shipped, own]);
+}
+
 /** The simulated machine that is looked at, or undefined for this machine. */
-export function useChosenMachine(): MachineSheet | undefined {
+export function useChosenMachine(): OtherMachine | undefined {
   const chosen = useMachineSettings()?.chosen;
-  const { data } = useSimulatedMachines();
-  return chosen === undefined ? undefined : data?.find(({ name }) => name === chosen);
+  const machines = useOtherMachines();
+  return chosen === undefined ? undefined : machines.find(({ sheet }) => sheet.name === chosen);
+}
+
+/** Keeps a simulated machine of the user's own, and looks at it. @throws Error when the name is taken */
+export async function addMachine(sheet: MachineSheet, taken: readonly OtherMachine[]): Promise<void> {
+  if (taken.some((other) => other.sheet.name === sheet.name))
+    throw new Error(`There is a machine called "${sheet.name}" already; give this one another name.`);
+  await database.sheets.add({ sheet: parseSheet(sheet) });
+  await changeMachineSettings({ chosen: sheet.name });
+}
+
+export async function removeMachine(id: number): Promise<void> {
+  await database.sheets.delete(id);
+  await changeMachineSettings({ chosen: undefined });
 }
 
 /** The figures of the simulated machine that is looked at. */
 export function useSimulatedFigures(): LiveFigures | undefined {
-  const sheet = useChosenMachine();
+  const sheet = useChosenMachine()?.sheet;
   return useMemo(() => sheet && simulatedFigures(sheet, PROGRAM_RULES), [sheet]);
 }
 
 /** Settings as a machine sheet keeps them. */
-function sheetSettings(settings: PreviewSettings, keptFree: number): SheetSettings {
+export function sheetSettings(settings: PreviewSettings, keptFree: number): SheetSettings {
   const { window, ...plain } = settings;
   return { ...plain, windowBefore: window.before, windowAfter: window.after, keptFreeBytes: keptFree };
 }

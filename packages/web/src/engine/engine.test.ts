@@ -276,6 +276,52 @@ describe("playing", () => {
   });
 });
 
+describe("measuring frames in parallel", () => {
+  test("tries one, then all cores, keeps nothing, and gives the workers back", async () => {
+    const rig = await open({ parallel: 3, sharpenWhenParked: false });
+    rig.pool.frameMs = 50;
+    rig.send({ kind: "measureParallel", cores: 4 });
+    await rig.run(1500);
+    expect(rig.status.trial).toMatchObject({ parallel: 2 });
+    const held = rig.status.memory.frames;
+    await rig.run(5000);
+    const { points } = rig.last("parallelCurve");
+    // Frames of 50 ms: 20 a second with each worker.
+    expect(points.map(({ parallel, rate }) => [parallel, Math.round(rate)])).toEqual([
+      [1, 20],
+      [2, 40],
+      [4, 80],
+    ]);
+    expect(rig.status.trial).toBeUndefined();
+    expect(rig.status.memory.frames).toBe(held);
+    expect(rig.pool.size).toBe(3);
+  });
+
+  test("any action ends it at once, and what comes late of it is thrown away", async () => {
+    const rig = await open();
+    rig.pool.frameMs = 200;
+    rig.send({ kind: "measureParallel", cores: 2 });
+    await rig.run(50);
+    const under = [...rig.pool.running.keys()];
+    rig.send({ kind: "seek", frame: 7, scrubbing: false });
+    expect(rig.pool.stopped).toEqual(expect.arrayContaining(under));
+    await rig.run(1000);
+    expect(rig.all("parallelCurve")).toEqual([]);
+    expect(rig.notices).toEqual(["The measurement of frames in parallel was stopped before its end."]);
+    expect(rig.status).toMatchObject({ playhead: 7, mode: "parked" });
+    expect(rig.pool.size).toBe(2);
+  });
+
+  test("a frame that cannot be rendered ends it with the reason", async () => {
+    const rig = await open();
+    for (let frame = 0; frame < FRAMES; frame++) rig.pool.broken.add(frame);
+    rig.send({ kind: "measureParallel", cores: 2 });
+    await rig.run(500);
+    expect(rig.notices[0]).toBe("Frames in parallel could not be measured: the artwork is not SVG");
+    expect(rig.status.trial).toBeUndefined();
+  });
+});
+
 describe("edits", () => {
   test("lose the frames they change, and undo has every one of them back without rendering", async () => {
     const rig = await open();

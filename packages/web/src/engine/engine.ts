@@ -32,6 +32,7 @@ import { DiskStore, type DiskPort } from "./diskStore";
 import { FrameCosts } from "./frameCosts";
 import { HeldFrames } from "./heldFrames";
 import { releasePixels } from "./pixels";
+import { ParallelTrial } from "./parallelTrial";
 import { PreviewTimeline } from "./previewTimeline";
 import type { Command, EngineEvent, PreviewSettings, Status } from "./protocol";
 import type { RenderOutcome, Rendered, RenderPool } from "./renderPool";
@@ -76,6 +77,11 @@ const SLICE_MS = 6;
 // Frames that memory does not take are written to disk from the hand; more than this wait for the disk.
 const MOST_IN_HAND = 4;
 
+/** Whether the user did something, so that background work gives way. */
+function isAction({ kind }: Command): boolean {
+  return kind !== "viewer" && kind !== "pauseFilling" && kind !== "diskChanged";
+}
+
 /**
  * The preview engine: owns the clock, memory, the viewer and the jobs, and does what the scheduler says.
  * Everything enters by `handle` and `onOutcome`; everything leaves by `emit`.
@@ -97,6 +103,7 @@ export class Engine {
   private range: FrameRange = { in: 0, out: 1 };
   private transport: Transport | undefined;
   private take: TakeRecorder | undefined;
+  private trial: ParallelTrial | undefined;
   private lastActionMs = 0;
   private lastScrubMs = -Infinity;
   private fillingPaused = false;
@@ -123,7 +130,8 @@ export class Engine {
     this.reports = new Reports(emit, {
       status: () => this.status(),
       timeline: () => this.timeline?.takeChanges(),
-      isBusy: () => this.transport !== undefined || this.jobs.size > 0 || this.disk.queued > 0,
+      isBusy: () =>
+        this.transport !== undefined || this.trial !== undefined || this.jobs.size > 0 || this.disk.queued > 0,
     });
     this.disk = new DiskStore(disk, {
       onKeys: (keys, held) => keys.forEach((key) => this.timeline?.mark(key, ON_DISK, held)),
@@ -139,6 +147,7 @@ export class Engine {
 
   handle(command: Command): void {
     const now = performance.now();
+    if (isAction(command)) this.stopTrial();
     switch (command.kind) {
       case "configure":
         this.configure(command.settings);
@@ -187,6 +196,9 @@ export class Engine {
       case "measureTake":
         this.startTake();
         break;
+      case "measureParallel":
+        this.startTrial(command.cores);
+        break;
       case "pauseFilling":
         this.fillingPaused = command.paused;
         break;
@@ -196,8 +208,7 @@ export class Engine {
       case "touch":
         break;
     }
-    if (command.kind !== "viewer" && command.kind !== "pauseFilling" && command.kind !== "diskChanged")
-      this.lastActionMs = now;
+    if (isAction(command)) this.lastActionMs = now;
     this.pump();
   }
 
@@ -303,6 +314,44 @@ export class Engine {
     });
   }
 
+  private startTrial(cores: number): void {
+    if (!this.timeline) return;
+    this.pause();
+    for (const job of this.jobs.values()) this.stop(job);
+    this.trial = new ParallelTrial(cores, this.range);
+  }
+
+  private stopTrial(): void {
+    if (!this.trial) return;
+    for (const job of this.trial.jobs) this.pool.stop(job);
+    this.trial = undefined;
+    this.pool.resize(this.settings!.parallel);
+    this.emit({ kind: "notice", text: "The measurement of frames in parallel was stopped before its end." });
+  }
+
+  /** What is under way ends first; then the workers are the trial's. */
+  private stepTrial(trial: ParallelTrial, timeline: PreviewTimeline): void {
+    if (this.jobs.size > 0 || this.calibration.job !== undefined) return;
+    if (this.pool.size !== trial.parallel) this.pool.resize(trial.parallel);
+    while (this.pool.freeSlots > 0) {
+      const frame = trial.next(this.nextJob);
+      if (frame === undefined) return;
+      this.pool.render(this.nextJob++, frame, timeline.settings);
+    }
+  }
+
+  private endTrialJob(trial: ParallelTrial, outcome: RenderOutcome): void {
+    if (outcome.kind === "rendered") releasePixels(outcome.pixels);
+    if (outcome.kind === "failed") {
+      this.emit({ kind: "notice", text: `Frames in parallel could not be measured: ${outcome.reason}` });
+      this.stopTrial();
+    } else if (trial.isDone) {
+      this.trial = undefined;
+      this.pool.resize(this.settings!.parallel);
+      this.emit({ kind: "parallelCurve", points: trial.points });
+    }
+  }
+
   private endPlayback(): void {
     const { take } = this;
     this.take = undefined;
@@ -347,6 +396,10 @@ export class Engine {
   }
 
   private step(timeline: PreviewTimeline, now: Milliseconds): void {
+    if (this.trial) {
+      this.stepTrial(this.trial, timeline);
+      return;
+    }
     const mode = this.modeAt(now);
     timeline.keyOf(this.playhead);
     for (const action of schedule(this.snapshot(timeline, mode, now))) this.perform(action);
@@ -528,6 +581,11 @@ export class Engine {
 
   /** What a render worker sends back. */
   onOutcome(outcome: RenderOutcome): void {
+    if (this.trial?.end(outcome.job, performance.now())) {
+      this.endTrialJob(this.trial, outcome);
+      this.pump();
+      return;
+    }
     if (this.calibration.end(outcome.job)) {
       if (outcome.kind === "rendered" && outcome.warm) outcome.costs.forEach((cost) => this.costs.model.add(cost));
       if (this.calibration.isDone) this.timeline?.estimateAgain();
@@ -537,6 +595,7 @@ export class Engine {
     const job = this.jobs.get(outcome.job);
     this.jobs.delete(outcome.job);
     if (job && outcome.kind === "rendered") this.accept(job, outcome);
+    else if (outcome.kind === "rendered") releasePixels(outcome.pixels);
     else if (job && outcome.kind === "failed") {
       job.timeline.failed.add(job.frame);
       this.emit({ kind: "notice", text: `Frame ${job.frame} could not be rendered: ${outcome.reason}` });
@@ -669,6 +728,7 @@ export class Engine {
       readRate: this.disk.readRate,
       rendered: this.rendered,
       measuringTake: this.take !== undefined,
+      trial: this.trial && { parallel: this.trial.parallel, progress: this.trial.progress },
       playback: transport && { skipped: transport.skipped, reachedRate: transport.reachedRate },
       layerCosts: this.costs.layerSummary(this.playhead, this.range),
       sharp: this.sharpFrame === this.playhead,

@@ -15,6 +15,12 @@ import type {
   TakeSummary,
 } from "@kinetocache/core";
 
+/** Frames a second with a number of frames in parallel. */
+export interface ParallelPoint {
+  readonly parallel: number;
+  readonly rate: number;
+}
+
 /** What the user sets for the preview. Nothing here reaches an output. */
 export interface PreviewSettings {
   readonly fraction: number;
@@ -56,6 +62,8 @@ export type Command =
   | { readonly kind: "setEnd"; readonly end: "in" | "out" }
   | { readonly kind: "seekEnd"; readonly end: "in" | "out" }
   | { readonly kind: "measureTake" }
+  /** Renders with one frame in parallel, then more, up to all cores, and times that. Any action ends it. */
+  | { readonly kind: "measureParallel"; readonly cores: number }
   /** The user did something: filling waits anew. */
   | { readonly kind: "touch" }
   | { readonly kind: "pauseFilling"; readonly paused: boolean }
@@ -103,6 +111,8 @@ export interface Status {
   readonly readRate?: number;
   readonly rendered: number;
   readonly measuringTake: boolean;
+  /** While frames in parallel are measured. */
+  readonly trial?: { readonly parallel: number; readonly progress: number };
   readonly playback?: { readonly skipped: number; readonly reachedRate: number };
   readonly layerCosts: readonly LayerCost[];
   readonly sharp: boolean;
@@ -154,6 +164,7 @@ export type EngineEvent =
   | { readonly kind: "playhead"; readonly frame: FrameNumber }
   | { readonly kind: "cacheChange"; readonly change: CacheChange }
   | { readonly kind: "take"; readonly take: MeasuredTake }
+  | { readonly kind: "parallelCurve"; readonly points: readonly ParallelPoint[] }
   /** Something went wrong that the user should know once. */
   | { readonly kind: "notice"; readonly text: string };
 

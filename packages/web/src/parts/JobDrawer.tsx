@@ -77,17 +77,35 @@ function FillingJob() {
   );
 }
 
-/** Long work, in one place: background rendering and a take in progress. */
+function TrialJob() {
+  const trial = useEngine((state) => state.status?.trial);
+  if (!trial) return null;
+  return (
+    <div className="drawer-job">
+      <div className="drawer-text">
+        <strong>Measuring frames in parallel</strong>
+        <span className="mono">{trial.parallel} at a time</span>
+      </div>
+      <Progress label="Share of the measurement" done={Math.round(100 * trial.progress)} total={100} />
+      <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "touch" })}>
+        <Square size={13} aria-hidden="true" /> Stop
+      </Button>
+    </div>
+  );
+}
+
+/** Long work, in one place: background rendering, a take, or a measurement in progress. */
 export function JobDrawer() {
+  const isTrial = useEngine((state) => state.status?.trial !== undefined);
   const measuringTake = useEngine((state) => state.status?.measuringTake ?? false);
   const filling = useEngine(({ status }) => {
     if (!status || status.filling.held >= status.filling.total) return false;
     return status.mode === "filling" || status.filling.paused;
   });
-  if (!measuringTake && !filling) return null;
+  if (!measuringTake && !filling && !isTrial) return null;
   return (
     <aside className="drawer" aria-label="Work in progress">
-      {measuringTake ? <TakeJob /> : <FillingJob />}
+      {isTrial ? <TrialJob /> : measuringTake ? <TakeJob /> : <FillingJob />}
     </aside>
   );
 }

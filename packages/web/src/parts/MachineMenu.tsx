@@ -1,16 +1,19 @@
 import Dropdown from "react-bootstrap/Dropdown";
-import { changeMachineSettings, useChosenMachine } from "../data/machine";
-import { useSimulatedMachines } from "../data/server";
+import { changeMachineSettings, useChosenMachine, useOtherMachines } from "../data/machine";
 
 /** Which machine is looked at: this one, or a simulated one. */
 export function MachineMenu() {
-  const chosen = useChosenMachine();
-  const { data: simulated = [] } = useSimulatedMachines();
+  const chosen = useChosenMachine()?.sheet;
+  const others = useOtherMachines();
   const choose = (name: string | undefined) => void changeMachineSettings({ chosen: name });
   const name = chosen?.name ?? "This machine";
   return (
     <Dropdown className="composition-menu">
-      <Dropdown.Toggle variant="link" className="strip-name" aria-label={`${name}; look at another machine`}>
+      <Dropdown.Toggle
+        variant="link"
+        className="strip-name"
+        aria-label={`${name}${chosen ? " simulated" : ""}; look at another machine`}
+      >
         {name}
         {chosen ? <small> simulated</small> : null}
       </Dropdown.Toggle>
@@ -19,9 +22,9 @@ export function MachineMenu() {
           This machine <small>measured</small>
         </Dropdown.Item>
         <Dropdown.Divider />
-        {simulated.map((sheet) => (
+        {others.map(({ sheet, id }) => (
           <Dropdown.Item key={sheet.name} active={sheet.name === chosen?.name} onClick={() => choose(sheet.name)}>
-            {sheet.name} <small>simulated</small>
+            {sheet.name} <small>{id === undefined ? "simulated" : "simulated, your own"}</small>
           </Dropdown.Item>
         ))}
       </Dropdown.Menu>

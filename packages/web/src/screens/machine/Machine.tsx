@@ -1,4 +1,5 @@
 import {
+  asSimulated,
   DEPTHS,
   FRACTIONS,
   FULL_QUALITY,
@@ -12,7 +13,13 @@ import {
 import { useMemo, useState, type ReactNode } from "react";
 import Table from "react-bootstrap/Table";
 import { useEngine } from "../../data/engineStore";
-import { changeMachineSettings, useChosenMachine, useMachineSettings, useSimulatedFigures } from "../../data/machine";
+import {
+  changeMachineSettings,
+  sheetSettings,
+  useChosenMachine,
+  useMachineSettings,
+  useSimulatedFigures,
+} from "../../data/machine";
 import { useHardware, useLiveMachine } from "../../data/server";
 import { SMALLEST_BUDGET } from "../../data/settings";
 import { useWorkspace } from "../../data/workspace";
@@ -24,8 +31,10 @@ import { Comparison } from "./Comparison";
 import { Conditions, HardwareList } from "./Conditions";
 import { MemoryBar } from "./MemoryBar";
 import { defaultKeptFree, planMemory, preview, type Shares } from "./memoryPlan";
+import { ParallelPanel } from "./ParallelPanel";
 import { ProgramTable } from "./ProgramTable";
 import { SheetPanel } from "./SheetPanel";
+import { WhatIf } from "./WhatIf";
 
 const GIB = 2 ** 30;
 const MOST_PARALLEL = 64;
@@ -218,10 +227,14 @@ function ThisMachine() {
             {figures.rulesProblem ? <p className="control-warning">{figures.rulesProblem}</p> : null}
             <ProgramTable programs={figures.programs} real />
             <SheetPanel hardware={hardware} />
+            {hardware ? (
+              <WhatIf sheet={asSimulated(figures, hardware, sheetSettings(settings, shares.keptFreeBytes), 0)} />
+            ) : null}
           </>
         }
         right={
           <>
+            <ParallelPanel cores={navigator.hardwareConcurrency} />
             <Conditions figures={figures} />
             <HardwareList hardware={hardware} />
           </>
@@ -241,7 +254,13 @@ function sharesOf({ settings, hostLimitBytes, hardware }: MachineSheet): Shares 
   };
 }
 
-function SimulatedMachine({ sheet, figures }: { readonly sheet: MachineSheet; readonly figures: LiveFigures }) {
+interface SimulatedProps {
+  readonly sheet: MachineSheet;
+  readonly id: number | undefined;
+  readonly figures: LiveFigures;
+}
+
+function SimulatedMachine({ sheet, id, figures }: SimulatedProps) {
   const [change, setChange] = useState<Partial<Shares>>({});
   const oneBytes = useWorkingBytes();
   const shares = { ...sharesOf(sheet), ...change };
@@ -258,6 +277,7 @@ function SimulatedMachine({ sheet, figures }: { readonly sheet: MachineSheet; re
           <>
             <ProgramTable programs={figures.programs} real={false} />
             <Comparison name={sheet.name} figures={figures} shares={shares} speed={speed} oneBytes={oneBytes} />
+            <WhatIf sheet={sheet} id={id} />
           </>
         }
         right={
@@ -274,7 +294,8 @@ function SimulatedMachine({ sheet, figures }: { readonly sheet: MachineSheet; re
 
 /** Memory shared out, who else takes it, and what slows the machine down. */
 export function Machine() {
-  const sheet = useChosenMachine();
+  const chosen = useChosenMachine();
   const figures = useSimulatedFigures();
-  return sheet && figures ? <SimulatedMachine key={sheet.name} sheet={sheet} figures={figures} /> : <ThisMachine />;
+  if (!chosen || !figures) return <ThisMachine />;
+  return <SimulatedMachine key={chosen.sheet.name} sheet={chosen.sheet} id={chosen.id} figures={figures} />;
 }

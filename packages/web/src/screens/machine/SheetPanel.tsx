@@ -69,7 +69,13 @@ function Compared({ saved, now, onPutBack }: ComparedProps) {
 export function SheetPanel({ hardware }: { readonly hardware: Hardware | undefined }) {
   const { settings, changeSettings, notify } = useWorkspace();
   const machine = useMachineSettings();
-  const sheets = useLiveQuery(() => database.sheets.reverse().toArray()) ?? [];
+  const sheets =
+    useLiveQuery(() =>
+      database.sheets
+        .reverse()
+        .filter(({ sheet }) => sheet.simulation === undefined)
+        .toArray(),
+    ) ?? [];
   const [compared, setCompared] = useState<number>();
   const [name, setName] = useState("");
   const file = useRef<HTMLInputElement>(null);
