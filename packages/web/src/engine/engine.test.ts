@@ -229,6 +229,22 @@ describe("playing", () => {
     expect(frames.every((frame) => frame % 2 === 0)).toBe(true);
   });
 
+  test("a take begins once the screen has had time to say so, with nothing else under way", async () => {
+    const rig = await open({ background: "Idle", idleDelayMs: 0 });
+    await rig.run(20);
+    rig.send({ kind: "measureTake" });
+    await rig.run(280);
+    expect(rig.status).toMatchObject({ measuringTake: true, mode: "parked" });
+    expect([...rig.pool.running]).toEqual([]);
+    await rig.run(2000);
+    const { frames } = rig.last("take").take;
+    expect(frames[0]!.shownMs).toBe(0);
+    rig.send({ kind: "measureTake" }, { kind: "pause" });
+    await rig.run(1500);
+    expect(rig.all("take")).toHaveLength(1);
+    expect(rig.notices).toEqual(["The take was stopped before its end and is not kept."]);
+  });
+
   test("a take that is stopped before its end is not kept, and that is said", async () => {
     const rig = await open();
     rig.send({ kind: "measureTake" });

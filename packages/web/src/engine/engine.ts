@@ -71,6 +71,8 @@ const FASTEST = 8;
 const SCRUB_REST_MS = 250;
 // Sharpening waits until the user has looked at the preview for a moment.
 const SHARPEN_AFTER_MS = 400;
+// A take begins when the screen has drawn that it is being measured: doing both at once delays the first frames.
+const TAKE_LEAD_MS = 300;
 const FETCH_SLOTS = 2;
 // Keys and estimates are worked out in slices of this length.
 const SLICE_MS = 6;
@@ -103,6 +105,8 @@ export class Engine {
   private range: FrameRange = { in: 0, out: 1 };
   private transport: Transport | undefined;
   private take: TakeRecorder | undefined;
+  /** When a take that was asked for begins. */
+  private takeStartsMs: Milliseconds | undefined;
   private trial: ParallelTrial | undefined;
   private lastActionMs = 0;
   private lastScrubMs = -Infinity;
@@ -194,7 +198,8 @@ export class Engine {
         this.seek(command.end === "in" ? this.range.in : this.range.out - 1);
         break;
       case "measureTake":
-        this.startTake();
+        this.pause();
+        this.takeStartsMs = now + TAKE_LEAD_MS;
         break;
       case "measureParallel":
         this.startTrial(command.cores);
@@ -248,6 +253,7 @@ export class Engine {
     if (isNew) {
       this.transport = undefined;
       this.take = undefined;
+      this.takeStartsMs = undefined;
       this.playhead = 0;
       this.range = { in: 0, out: this.timeline.duration };
       this.calibration.start(this.timeline.duration);
@@ -276,13 +282,16 @@ export class Engine {
     );
     this.origins.clear();
     this.sharpFrame = undefined;
+    this.takeStartsMs = undefined;
   }
 
   private pause(): void {
     this.transport = undefined;
     this.held.letGoAll(this.shownKey);
-    if (this.take) this.emit({ kind: "notice", text: "The take was stopped before its end and is not kept." });
+    if (this.take || this.takeStartsMs !== undefined)
+      this.emit({ kind: "notice", text: "The take was stopped before its end and is not kept." });
     this.take = undefined;
+    this.takeStartsMs = undefined;
   }
 
   private seek(frame: FrameNumber): void {
@@ -367,7 +376,8 @@ export class Engine {
   }
 
   private mayFill(): boolean {
-    return this.settings?.background === "Idle" && !this.fillingPaused && !this.transport && this.calibration.isDone;
+    if (this.transport || this.takeStartsMs !== undefined) return false;
+    return this.settings?.background === "Idle" && !this.fillingPaused && this.calibration.isDone;
   }
 
   /** Carries out what the scheduler says until it has nothing more to say. */
@@ -398,6 +408,12 @@ export class Engine {
   private step(timeline: PreviewTimeline, now: Milliseconds): void {
     if (this.trial) {
       this.stepTrial(this.trial, timeline);
+      return;
+    }
+    if (this.takeStartsMs !== undefined && now >= this.takeStartsMs) {
+      this.startTake();
+      // Its clock began after `now`, and nothing is due before that.
+      this.pumpAgain = true;
       return;
     }
     const mode = this.modeAt(now);
@@ -454,7 +470,7 @@ export class Engine {
   }
 
   private sharpenState(mode: Mode, now: Milliseconds): Snapshot["sharpen"] {
-    if (mode === "scrubbing" || mode === "playing") return "off";
+    if (mode === "scrubbing" || mode === "playing" || this.takeStartsMs !== undefined) return "off";
     if (!this.settings!.sharpenWhenParked || this.settings!.fraction === 1) return "off";
     if (this.sharpFrame === this.playhead) return "done";
     return now - this.shownAtMs >= SHARPEN_AFTER_MS ? "wanted" : "off";
@@ -686,6 +702,7 @@ export class Engine {
     if (timeline.hasUnkeyed || (timeline.hasUnestimated && !this.transport)) return now;
     if (this.transport) return this.nextShowMs(this.transport, timeline, now);
     const moments = [this.lastScrubMs + SCRUB_REST_MS, this.shownAtMs + SHARPEN_AFTER_MS];
+    if (this.takeStartsMs !== undefined) moments.push(this.takeStartsMs);
     if (this.mayFill()) moments.push(this.lastActionMs + this.settings!.idleDelayMs);
     const ahead = moments.filter((moment) => moment > now);
     return ahead.length === 0 ? undefined : Math.min(...ahead);
@@ -727,7 +744,7 @@ export class Engine {
       disk: this.disk.state,
       readRate: this.disk.readRate,
       rendered: this.rendered,
-      measuringTake: this.take !== undefined,
+      measuringTake: this.take !== undefined || this.takeStartsMs !== undefined,
       trial: this.trial && { parallel: this.trial.parallel, progress: this.trial.progress },
       playback: transport && { skipped: transport.skipped, reachedRate: transport.reachedRate },
       layerCosts: this.costs.layerSummary(this.playhead, this.range),
