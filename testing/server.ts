@@ -70,3 +70,15 @@ export class TestServer {
 export function keyOf(n: number): string {
   return n.toString(16).padStart(32, "0");
 }
+
+/** Runs with a server in a folder of its own. */
+export async function withServer(use: (server: TestServer) => Promise<void>): Promise<void> {
+  await withFolder(async (folder) => {
+    const server = await TestServer.start(folder);
+    try {
+      await use(server);
+    } finally {
+      await server.close();
+    }
+  });
+}

@@ -12,7 +12,6 @@ export interface RunningProcess {
   readonly executable: string | undefined;
   /** Processor time so far, in ticks of a hundredth of a second. */
   readonly cpuTicks: number;
-  readonly residentBytes: Bytes;
 }
 
 export const TICKS_A_SECOND = 100;
@@ -96,7 +95,7 @@ export class Processes {
     const known = this.know(pid, startedTicks);
     if (!known) return undefined;
     const name = text.slice(text.indexOf("(") + 1, close);
-    return { pid, parent, name, ...known, cpuTicks: field(14) + field(15), residentBytes: field(24) * PAGE };
+    return { pid, parent, name, ...known, cpuTicks: field(14) + field(15) };
   }
 
   private know(pid: number, startedTicks: number): Known | undefined {

@@ -43,6 +43,9 @@ async function replaceFile(file: string, value: unknown): Promise<void> {
 
 /** What the user has said of programs: the rule file, and the marks. Both live in the data folder. */
 export class ProgramNotes {
+  /** The rule file as it was read last. Every look at the machine asks for it, and it hardly ever changes. */
+  private read: { readonly text: string; readonly rules: readonly ProgramRule[] } | undefined;
+
   private constructor(
     private readonly folder: string,
     private marks: Readonly<Record<string, ProgramMark>>,
@@ -71,7 +74,9 @@ export class ProgramNotes {
   async rules(): Promise<{ readonly rules: readonly ProgramRule[]; readonly problem?: string }> {
     const file = path.join(this.folder, RULES);
     try {
-      return { rules: parseProgramRules(await readJsonFile(file)) };
+      const text = await readFile(file, "utf8");
+      if (text !== this.read?.text) this.read = { text, rules: parseProgramRules(JSON.parse(text)) };
+      return { rules: this.read.rules };
     } catch (error) {
       return { rules: PROGRAM_RULES, problem: `${file} is not used: ${(error as Error).message}` };
     }

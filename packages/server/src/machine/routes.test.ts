@@ -2,20 +2,9 @@ import { readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { PROGRAM_RULES, type AdvisedProgram, type LiveFigures, type MachineSheet } from "@kinetocache/core";
 import { TELL_PID, withProgram } from "../../../../testing/program";
-import { TestServer, withFolder } from "../../../../testing/server";
+import { withServer, type TestServer } from "../../../../testing/server";
 import { ProgramWatch } from "./programWatch";
 import { askToQuit } from "./quit";
-
-async function withServer(use: (server: TestServer) => Promise<void>): Promise<void> {
-  await withFolder(async (folder) => {
-    const server = await TestServer.start(folder);
-    try {
-      await use(server);
-    } finally {
-      await server.close();
-    }
-  });
-}
 
 /** Follows the live figures until they satisfy a condition. */
 async function follow(server: TestServer, until: (figures: LiveFigures) => boolean): Promise<LiveFigures> {

@@ -6,7 +6,7 @@ import path from "node:path";
 import { crc32 } from "node:zlib";
 import { RECENT_MS } from "@kinetocache/core";
 import fc from "fast-check";
-import { keyOf, TestServer, withFolder } from "../../../../testing/server";
+import { keyOf, withFolder, withServer, TestServer } from "../../../../testing/server";
 import { allocatedBytes, nameOf, parseName } from "./frameFile";
 import { Volume } from "./volume";
 
@@ -18,17 +18,6 @@ const content = (n: number, size = 5000) =>
       Uint8Array.from({ length: 251 }, (_, i) => (i * 7 + n) & 255),
     ),
   );
-
-async function withServer(use: (server: TestServer) => Promise<void>): Promise<void> {
-  await withFolder(async (folder) => {
-    const server = await TestServer.start(folder);
-    try {
-      await use(server);
-    } finally {
-      await server.close();
-    }
-  });
-}
 
 const frameFilesIn = async (folder: string, owner = "night-roost") =>
   (await readdir(path.join(folder, "frames", owner))).map((name) => path.join(folder, "frames", owner, name));

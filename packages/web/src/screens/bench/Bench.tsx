@@ -190,6 +190,11 @@ function wordsOf(step: NextStep): { readonly title: string; readonly gives: stri
   }
 }
 
+function headingOf(steps: readonly NextStep[], { isRealTime }: Standing): string {
+  if (steps.length > 0) return "What would help most";
+  return isRealTime ? "Nothing more is needed" : "No setting would help more";
+}
+
 /** Where things stand, and the cheapest next step. */
 function Stands({ standing }: { readonly standing: Standing }) {
   const { composition, document } = useWorkspace();
@@ -237,7 +242,7 @@ function Stands({ standing }: { readonly standing: Standing }) {
           </section>
         </div>
         <section className="sheet" aria-label="Next steps">
-          <h2>{steps.length > 0 ? "What would help most" : "Nothing more is needed"}</h2>
+          <h2>{headingOf(steps, standing)}</h2>
           {steps.length > 0 ? (
             <ol className="steps">
               {steps.map((step) => (
@@ -248,7 +253,7 @@ function Stands({ standing }: { readonly standing: Standing }) {
             <p className="empty">
               {standing.isRealTime
                 ? `${percentText(standing.summary!.onTimeShare)} of frames were on time in the last take. Stop here and go on with the work.`
-                : "Memory, size and frames in parallel are as far as they go; the heaviest layers are what is left."}
+                : "Memory, size and frames in parallel are as far as they go. Something may have disturbed the last take: measure another, or lighten the heaviest layers."}
             </p>
           )}
         </section>

@@ -1,17 +1,12 @@
 import {
   asSimulated,
-  DEPTHS,
-  FRACTIONS,
   FULL_QUALITY,
   mostParallel,
-  scaledSize,
-  secondsHeld,
   workingBuffers,
   type LiveFigures,
   type MachineSheet,
 } from "@kinetocache/core";
 import { useMemo, useState, type ReactNode } from "react";
-import Table from "react-bootstrap/Table";
 import { useEngine } from "../../data/engineStore";
 import {
   changeMachineSettings,
@@ -27,6 +22,7 @@ import { Amount } from "../../parts/Amount";
 import { bytesText, fractionText, secondsText } from "../../parts/format";
 import { ShortcutsSheet } from "../../parts/shortcuts";
 import { Waiting } from "../../parts/Waiting";
+import { CacheBuys } from "./CacheBuys";
 import { Comparison } from "./Comparison";
 import { Conditions, HardwareList } from "./Conditions";
 import { MemoryBar } from "./MemoryBar";
@@ -62,7 +58,7 @@ interface SharedProps {
   readonly right: ReactNode;
 }
 
-/** How memory is shared, and what the cache's share buys. */
+/** How memory is shared; below it the rest of the screen. */
 function Shared({ figures, shares, oneBytes, note, onApply, left, right }: SharedProps) {
   const { composition, document, settings } = useWorkspace();
   const range = useEngine((state) => state.status?.range);
@@ -140,49 +136,7 @@ function Shared({ figures, shares, oneBytes, note, onApply, left, right }: Share
       <div className="machine-columns">
         <div>{left}</div>
         <div>
-          <section className="sheet" aria-label="What the memory cache buys">
-            <h2>What {bytesText(split.cacheBytes)} buys</h2>
-            <Table size="sm" className="buys">
-              <thead>
-                <tr>
-                  <th scope="col">Size</th>
-                  <th scope="col">Pixels</th>
-                  {DEPTHS.map((name) => (
-                    <th key={name} scope="col" className="number">
-                      {name}
-                    </th>
-                  ))}
-                </tr>
-              </thead>
-              <tbody>
-                {FRACTIONS.map((fraction) => (
-                  <tr key={fraction}>
-                    <th scope="row">{fractionText(fraction)}</th>
-                    <td className="mono">
-                      {scaledSize(composition.width, fraction)}×{scaledSize(composition.height, fraction)}
-                    </td>
-                    {DEPTHS.map((name) => {
-                      const { seconds, holdsRange } = preview(
-                        split.cacheBytes,
-                        composition,
-                        { fraction, depth: name },
-                        rangeFrames,
-                      );
-                      return (
-                        <td key={name} className={`number ${holdsRange ? "" : "is-short"}`}>
-                          {secondsText(seconds)}
-                        </td>
-                      );
-                    })}
-                  </tr>
-                ))}
-              </tbody>
-            </Table>
-            <p className="control-note">
-              The in–out range is {secondsHeld(rangeFrames, composition.rate).toFixed(1)} s. Figures in the alarm colour
-              do not hold all of it.
-            </p>
-          </section>
+          <CacheBuys cacheBytes={split.cacheBytes} rangeFrames={rangeFrames} />
           {right}
         </div>
       </div>
