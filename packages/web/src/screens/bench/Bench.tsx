@@ -31,6 +31,8 @@ interface Budget {
   readonly stands: string;
   readonly reason: string;
   readonly over: boolean;
+  /** No measurement stands behind all of it. */
+  readonly isEstimate?: boolean;
   readonly to: string;
 }
 
@@ -46,15 +48,16 @@ function useBudgets(standing: Standing): readonly Budget[] {
   const needed = requiredReadBack(bytes, composition.rate);
   const dearest = layerCosts?.reduce((a, b) => ((b.rangeMs ?? 0) > (a.rangeMs ?? 0) ? b : a), layerCosts[0]!);
   const layer = composition.layers.find(({ id }) => id === dearest?.layer);
-  const estimate = standing.measured ? "" : " (est.)";
+  const estimate = dearest?.rangeMeasured ? "" : " (est.)";
   return [
     {
       name: "Frame time",
       stands: `${msText(standing.meanMs)} of ${msText(budgetMs)}`,
       reason: layer
         ? `${framesText(standing.overBudget)} over budget; ${layer.name} costs most, ${msText(dearest!.rangeMs ?? 0)} a frame${estimate}`
-        : `${framesText(standing.overBudget)} over budget${estimate}`,
+        : `${framesText(standing.overBudget)} over budget`,
       over: standing.overBudget > 0,
+      isEstimate: !standing.measured,
       to: "/preview",
     },
     {
@@ -218,12 +221,15 @@ function Stands({ standing }: { readonly standing: Standing }) {
             <h2>The four budgets</h2>
             <Table size="sm">
               <tbody>
-                {budgets.map(({ name, stands, reason, over, to }) => (
+                {budgets.map(({ name, stands, reason, over, isEstimate, to }) => (
                   <tr key={name}>
                     <th scope="row">
                       <Link to={to}>{name}</Link>
                     </th>
-                    <td className={`number budget-stands ${over ? "is-short" : ""}`}>{stands}</td>
+                    <td className={`number budget-stands ${over ? "is-short" : ""}`}>
+                      {stands}
+                      {isEstimate ? <small> est.</small> : null}
+                    </td>
                     <td className="why">{reason}</td>
                   </tr>
                 ))}
