@@ -31,6 +31,7 @@ test("memory that would hold the range comes before giving up size or speed", ()
 
 test("what fits and is not held yet is filled: 180 frames of 120 ms, two at a time, in 10.8 s", () => {
   expect(nextSteps(standing({ fitFrames: 300 }))).toEqual([{ kind: "fill", ms: 10_800, frames: 240, isOff: false }]);
+  expect(nextSteps(standing({ fitFrames: 300, meanMs: 0 }))[0]).toMatchObject({ kind: "fill", ms: undefined });
   expect(nextSteps(standing({ fitFrames: 300, background: "Off" }))[0]).toMatchObject({ isOff: true });
 });
 

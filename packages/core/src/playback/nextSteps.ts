@@ -12,7 +12,7 @@ export interface Standing {
   readonly mostFrames: number;
   /** Budget that holds the range, or as much of it as there is memory for. */
   readonly wantedBytes: Bytes;
-  /** Mean cost of a frame of the range. */
+  /** Mean cost of a frame of the range; 0 while nothing is known of it. */
   readonly meanMs: Milliseconds;
   readonly parallel: number;
   readonly cores: number;
@@ -27,8 +27,8 @@ export interface Standing {
 /** What would bring the composition nearer to real time, with what it would give. All of it is an estimate. */
 export type NextStep =
   | { readonly kind: "measure" }
-  /** Let background rendering fill what fits: it takes so long, and then so many frames are held. */
-  | { readonly kind: "fill"; readonly ms: Milliseconds; readonly frames: number; readonly isOff: boolean }
+  /** Let background rendering fill what fits: it takes so long, where that is known, and then so many are held. */
+  | { readonly kind: "fill"; readonly ms: Milliseconds | undefined; readonly frames: number; readonly isOff: boolean }
   | { readonly kind: "memory"; readonly bytes: Bytes; readonly frames: number }
   /** Rates are frames a second with nothing cached. */
   | { readonly kind: "parallel"; readonly parallel: number; readonly rate: number }
@@ -49,7 +49,7 @@ export function nextSteps(standing: Standing): NextStep[] {
   const holdable = Math.min(rangeFrames, fitFrames);
   if (!isMeasured) steps.push({ kind: "measure" });
   if (heldFrames < holdable) {
-    const ms = ((holdable - heldFrames) * meanMs) / Math.min(parallel, cores);
+    const ms = meanMs > 0 ? ((holdable - heldFrames) * meanMs) / Math.min(parallel, cores) : undefined;
     steps.push({ kind: "fill", ms, frames: holdable, isOff: standing.background === "Off" });
   }
   const reachable = Math.min(rangeFrames, mostFrames);

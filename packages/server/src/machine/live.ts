@@ -5,6 +5,8 @@ import type { ProgramNotes } from "./programNotes";
 import { ProgramWatch, type WatchedProgram } from "./programWatch";
 
 const EVERY_MS = 2000;
+// Shares and rates are known from the second look on; the first one is not told.
+const FIRST_LOOK_MS = 400;
 
 /** Looks at the machine every two seconds while someone listens, and not at all otherwise. */
 export class Live {
@@ -25,7 +27,11 @@ export class Live {
     this.listeners.add(listener);
     if (process.platform === "linux") this.watch ??= new ProgramWatch();
     this.watch?.addPage(port);
-    if (this.timer === undefined) void this.round();
+    if (this.timer === undefined) {
+      this.watch?.look(performance.now());
+      this.conditions.read(performance.now());
+      this.timer = setTimeout(() => void this.round(), FIRST_LOOK_MS);
+    }
     return () => {
       this.listeners.delete(listener);
       if (this.listeners.size > 0) return;

@@ -78,6 +78,15 @@ test("this application is never asked to quit, and what was never listed is not 
     expect((await post(server, "/api/machine/marks", { id: "x", mark: "loathed" }, "PUT")).status).toBe(400);
   }));
 
+test("what is told first has been measured: a program that works all the time shows it, and swapping is a rate", () =>
+  withServer((server) =>
+    withProgram(`${TELL_PID} for (;;);`, async (executable) => {
+      const first = await follow(server, () => true);
+      expect(programIn(first, executable)!.processorShare).toBeGreaterThan(0.05);
+      expect(first.conditions.swapRate).toBeDefined();
+    }),
+  ));
+
 test("a bad rule file is said and not used; a good one decides", () =>
   withServer(async (server) => {
     const file = path.join(server.data, "machine/program-rules.json");

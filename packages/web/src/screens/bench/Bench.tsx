@@ -48,16 +48,19 @@ function useBudgets(standing: Standing): readonly Budget[] {
   const needed = requiredReadBack(bytes, composition.rate);
   const dearest = layerCosts?.reduce((a, b) => ((b.rangeMs ?? 0) > (a.rangeMs ?? 0) ? b : a), layerCosts[0]!);
   const layer = composition.layers.find(({ id }) => id === dearest?.layer);
+  const isKnown = standing.known > 0;
   const estimate = dearest?.rangeMeasured ? "" : " (est.)";
   return [
     {
       name: "Frame time",
-      stands: `${msText(standing.meanMs)} of ${msText(budgetMs)}`,
-      reason: layer
-        ? `${framesText(standing.overBudget)} over budget; ${layer.name} costs most, ${msText(dearest!.rangeMs ?? 0)} a frame${estimate}`
-        : `${framesText(standing.overBudget)} over budget`,
+      stands: isKnown ? `${msText(standing.meanMs)} of ${msText(budgetMs)}` : "not known yet",
+      reason: !isKnown
+        ? `a frame has ${msText(budgetMs)}; what it costs is being found out`
+        : layer
+          ? `${framesText(standing.overBudget)} over budget; ${layer.name} costs most, ${msText(dearest!.rangeMs ?? 0)} a frame${estimate}`
+          : `${framesText(standing.overBudget)} over budget`,
       over: standing.overBudget > 0,
-      isEstimate: !standing.measured,
+      isEstimate: isKnown && !standing.measured,
       to: "/preview",
     },
     {
@@ -169,7 +172,10 @@ function wordsOf(step: NextStep): { readonly title: string; readonly gives: stri
     case "fill":
       return {
         title: step.isOff ? "Switch background rendering on" : "Let background rendering fill memory",
-        gives: `${framesText(step.frames)} held after about ${durationText(step.ms)} (est.)`,
+        gives:
+          step.ms === undefined
+            ? `${framesText(step.frames)} held then`
+            : `${framesText(step.frames)} held after about ${durationText(step.ms)} (est.)`,
         action: step.isOff ? "Switch on" : "Watch it",
       };
     case "memory":
