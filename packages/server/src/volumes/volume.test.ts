@@ -234,6 +234,16 @@ test("two tabs that store the same frame at once leave one intact file", () =>
     expect(await server.json("/api/volume")).toMatchObject({ frames: 1, bytes: MIB });
   }));
 
+test("many frames stored by several tabs at once, each with its own idea of the cost, are each counted once", () =>
+  withServer(async (server) => {
+    const keys = Array.from({ length: 40 }, (_, n) => keyOf(n));
+    await Promise.all(
+      keys.flatMap((key, n) => [40, 50, 60].map((costMs) => server.store(key, content(n, 4096), { costMs }))),
+    );
+    expect(await frameFiles(server)).toHaveLength(keys.length);
+    expect(await server.json("/api/volume")).toMatchObject({ frames: keys.length, bytes: keys.length * 4096 });
+  }));
+
 describe("a drive that is really full", () => {
   const MIB_FRAME = { owner: "night-roost", format: "pam", costMs: 1, size: MIB } as const;
   async function* chunks(n: number) {

@@ -68,6 +68,8 @@ export class Volume {
   private settings: VolumeSettings = DEFAULTS;
   private frameBytes = 0;
   private reservedBytes = 0;
+  /** Frames that are being given their names: of several writers of one frame only the first does that. */
+  private readonly naming = new Set<ContentKey>();
   private serial = 0;
   /** Set by the holding area, whose files count against the cap. */
   holdingBytes: () => Bytes = () => 0;
@@ -223,9 +225,14 @@ export class Volume {
       const crc = await this.receive(temporary, frame.size, content);
       const folder = path.join(this.framesPath, frame.owner);
       await mkdir(folder, { recursive: true });
-      if (this.index.has(frame.key)) return;
-      await rename(temporary, path.join(folder, nameOf({ ...frame, crc })));
-      this.add({ ...frame, crc, costMs: Math.round(frame.costMs), lastUsedMs: Date.now() });
+      if (this.index.has(frame.key) || this.naming.has(frame.key)) return;
+      this.naming.add(frame.key);
+      try {
+        await rename(temporary, path.join(folder, nameOf({ ...frame, crc })));
+        this.add({ ...frame, crc, costMs: Math.round(frame.costMs), lastUsedMs: Date.now() });
+      } finally {
+        this.naming.delete(frame.key);
+      }
     } finally {
       this.reservedBytes -= room;
       await rm(temporary, { force: true });
