@@ -12,6 +12,11 @@ export interface CostSample {
   readonly ms: Milliseconds;
 }
 
+/** What a node took. */
+export function costSample(node: GraphNode, ms: Milliseconds): CostSample {
+  return { key: node.key, kind: node.kind, layer: node.layer, units: workUnits(node), ms };
+}
+
 /** Running sums of a least-squares line. */
 interface Fit {
   n: number;

@@ -4,7 +4,8 @@ import { nodeRenderer } from "../../../../testing/renderer";
 import { parseDocumentText, type Document } from "../composition";
 import { encodePng } from "../formats";
 import { buildGraph, FULL_QUALITY, type RenderSettings } from "../graph";
-import { RenderCancelled, type Renderer } from "./renderer";
+import { RenderCancelled } from "./evaluator";
+import type { Renderer } from "./renderer";
 
 const night = parseDocumentText(demoText("night-roost"));
 const small: RenderSettings = { ...FULL_QUALITY, fraction: 1 / 4 };

@@ -2,8 +2,9 @@ import { dryKernels } from "@kinetocache/kernels";
 import type { Document } from "../composition";
 import { mainComposition } from "../composition";
 import { buildGraph, type RenderSettings } from "../graph";
-import { Canvas } from "./raster";
-import { HELD_BYTES, Renderer } from "./renderer";
+import { HELD_BYTES } from "./evaluator";
+import { KernelCanvas } from "./kernelCanvas";
+import { Renderer } from "./renderer";
 import type { SvgAsset } from "./sources";
 
 /** What one renderer needs for itself, beside the frames that it hands over. */
@@ -14,12 +15,12 @@ export interface WorkingBuffers {
   readonly memoryBytes: number;
 }
 
-class DryCanvas extends Canvas {
-  override write(): void {
+class DryCanvas extends KernelCanvas {
+  protected override write(): void {
     // There is no memory to write to.
   }
 
-  override read(): void {
+  protected override read(): void {
     // Nor to read from.
   }
 }
@@ -51,7 +52,7 @@ export function workingBuffers(
       data: NOTHING,
     }),
   };
-  const renderer = new Renderer(kernels, options, new DryCanvas(kernels));
+  const renderer = new Renderer(kernels, options, new DryCanvas(kernels, options.now));
   renderer.setAssets(document.assets);
   let peakBytes = 0;
   for (let sample = 0; sample < Math.min(SAMPLES, duration); sample++) {

@@ -1,4 +1,3 @@
-import type { Raster } from "../raster";
 import type { ApplyEffect } from "./effect";
 
 /**
@@ -15,22 +14,10 @@ export const applyDirectionalBlur: ApplyEffect = (node, input, canvas) => {
   const angle = (Number(node.parameters.angle) * Math.PI) / 180;
   const [ux, uy] = [Math.cos(angle), Math.sin(angle)];
   const steps = pairSteps(Number(node.parameters.length));
-  let current: Raster | undefined;
+  let current: typeof input | undefined;
   for (const step of steps) {
-    const source: Raster = current ?? input;
     const next = canvas.allocate(node.window);
-    canvas.kernels.run.pairAverage(
-      next.address,
-      node.window.width,
-      node.window.height,
-      source.address,
-      source.window.width,
-      source.window.height,
-      node.window.x - source.window.x,
-      node.window.y - source.window.y,
-      ux * step,
-      uy * step,
-    );
+    canvas.pairAverage(next, current ?? input, ux * step, uy * step);
     if (current) canvas.release(current);
     current = next;
   }

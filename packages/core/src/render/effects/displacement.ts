@@ -6,20 +6,16 @@ export const applyDisplacement: ApplyEffect = (node, input, canvas) => {
   const source = canvas.reframe(input, window);
   const result = canvas.allocate(window);
   const step = 1 / value("size");
-  canvas.kernels.run.displace(
-    result.address,
-    source.address,
-    window.width,
-    window.height,
-    value("amount"),
-    step,
-    window.x * step,
-    window.y * step,
-    value("evolution"),
-    Math.round(value("detail")),
-    Math.round(value("seed")),
-    Number(node.parameters.edges === "repeat"),
-  );
+  const field = {
+    x0: window.x * step,
+    y0: window.y * step,
+    stepX: step,
+    stepY: step,
+    z: value("evolution"),
+    octaves: Math.round(value("detail")),
+    seed: Math.round(value("seed")),
+  };
+  canvas.displace(result, source, field, value("amount"), node.parameters.edges === "repeat");
   canvas.release(source);
   return result;
 };

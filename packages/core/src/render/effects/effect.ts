@@ -1,5 +1,5 @@
 import type { EffectNode } from "../../graph";
-import type { Canvas, Raster } from "../raster";
+import type { Canvas, Raster } from "../canvas";
 
 /** Makes the picture of an effect in its node's window. The input stays as it is; the caller releases both. */
-export type ApplyEffect = (node: EffectNode, input: Raster, canvas: Canvas) => Raster;
+export type ApplyEffect = <R extends Raster>(node: EffectNode, input: R, canvas: Canvas<R>) => R;

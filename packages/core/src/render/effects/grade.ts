@@ -18,14 +18,10 @@ export const applyGrade: ApplyEffect = (node, input, canvas) => {
   const result = canvas.allocate(node.window);
   const whole = pixelCount(node.window) === pixelCount(input.window);
   const source = whole ? input : canvas.reframe(input, node.window);
-  const [r, g, b] = gradeGains(node.parameters);
-  canvas.kernels.run.grade(
-    result.address,
-    source.address,
-    pixelCount(node.window),
-    r,
-    g,
-    b,
+  canvas.grade(
+    result,
+    source,
+    gradeGains(node.parameters),
     Number(node.parameters.contrast) / 100,
     PIVOT,
     Number(node.parameters.saturation) / 100,

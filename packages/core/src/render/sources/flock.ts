@@ -79,12 +79,7 @@ function writeBird(
 
 export const drawFlock: DrawSource = (node, { canvas }) => {
   const { width, height } = node.window;
-  const raster = canvas.allocateClear(node.window);
-  const strokes = flockStrokes(node.parameters, width, height);
-  const [r, g, b] = linearColour(node.parameters.colour as string);
-  canvas.withScratch(strokes.byteLength, (list) => {
-    canvas.write(list, strokes);
-    canvas.kernels.run.strokes(raster.address, width, height, list, strokes.length / STROKE_FLOATS, r, g, b);
-  });
+  const raster = canvas.allocate(node.window);
+  canvas.strokes(raster, flockStrokes(node.parameters, width, height), linearColour(node.parameters.colour as string));
   return raster;
 };

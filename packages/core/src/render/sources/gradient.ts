@@ -1,5 +1,4 @@
 import { linearColour } from "../colour";
-import { PIXEL_BYTES } from "../raster";
 import type { DrawSource } from "./source";
 
 const ENTRIES = 1024;
@@ -22,8 +21,6 @@ export function gradientTable(parameters: Readonly<Record<string, number | strin
 }
 
 export const drawGradient: DrawSource = (node, { canvas }) => {
-  const { width, height } = node.window;
-  const { run } = canvas.kernels;
   const raster = canvas.allocate(node.window);
   const [x0, y0, x1, y1] = ["x0", "y0", "x1", "y1"].map((name) => Number(node.parameters[name])) as [
     number,
@@ -33,14 +30,8 @@ export const drawGradient: DrawSource = (node, { canvas }) => {
   ];
   const [dx, dy] = [x1 - x0, y1 - y0];
   const squared = Math.max(1e-6, dx * dx + dy * dy);
-  canvas.withScratch(ENTRIES * PIXEL_BYTES, (table) => {
-    canvas.write(table, gradientTable(node.parameters));
-    if (node.parameters.shape === "radial") {
-      run.radialGradient(raster.address, width, height, x0, y0, Math.sqrt(squared), table, ENTRIES);
-    } else {
-      const t0 = -(x0 * dx + y0 * dy) / squared;
-      run.linearGradient(raster.address, width, height, dx / squared, dy / squared, t0, table, ENTRIES);
-    }
-  });
+  const table = gradientTable(node.parameters);
+  if (node.parameters.shape === "radial") canvas.radialGradient(raster, table, x0, y0, Math.sqrt(squared));
+  else canvas.linearGradient(raster, table, dx / squared, dy / squared, -(x0 * dx + y0 * dy) / squared);
   return raster;
 };

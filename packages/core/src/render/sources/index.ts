@@ -17,4 +17,4 @@ export const DRAW: Readonly<Record<SourceNode["kind"], DrawSource>> = {
   png: drawPng,
 };
 
-export type { Pixels8, SourceEnvironment, SvgAsset } from "./source";
+export type { SourceEnvironment, SvgAsset } from "./source";

@@ -1,42 +1,27 @@
 import { decodePng } from "../../formats";
-import type { Raster } from "../raster";
-import type { DrawSource, SourceEnvironment } from "./source";
+import type { Canvas, Raster } from "../canvas";
+import type { DrawSource } from "./source";
 
 /** Halves a raster until it is less than twice the wanted width, so that a bilinear read does not skip pixels. */
-function shrink(raster: Raster, width: number, { canvas }: SourceEnvironment): Raster {
+function shrink<R extends Raster>(raster: R, width: number, canvas: Canvas<R>): R {
   let current = raster;
   while (current.window.width >= 2 * width) {
-    const { width: w, height: h } = current.window;
-    const next = canvas.allocate({ x: 0, y: 0, width: (w + 1) >> 1, height: (h + 1) >> 1 });
-    canvas.kernels.run.halve(next.address, current.address, w, h);
+    const next = canvas.halve(current);
     canvas.release(current);
     current = next;
   }
   return current;
 }
 
-export const drawPng: DrawSource = (node, environment) => {
-  const { canvas } = environment;
-  const asset = environment.asset(node.parameters.asset as string);
-  if (asset.kind !== "png") throw new TypeError(`"${String(node.parameters.asset)}" is not a PNG still`);
-  const still = shrink(environment.upload(decodePng(asset.base64), false), node.window.width, environment);
-  const { width, height } = still.window;
-  if (width === node.window.width && height === node.window.height) return still;
-  const raster = canvas.allocate(node.window);
-  canvas.kernels.run.affine(
-    raster.address,
-    node.window.width,
-    node.window.height,
-    still.address,
-    width,
-    height,
-    width / node.window.width,
-    0,
-    0,
-    0,
-    height / node.window.height,
-    0,
-  );
-  canvas.release(still);
+export const drawPng: DrawSource = (node, { canvas, asset }) => {
+  const { window, parameters } = node;
+  const still = asset(parameters.asset as string);
+  if (still.kind !== "png") throw new TypeError(`"${String(parameters.asset)}" is not a PNG still`);
+  const picture = shrink(canvas.upload(decodePng(still.base64), false), window.width, canvas);
+  const { width, height } = picture.window;
+  if (width === window.width && height === window.height) return picture;
+  const raster = canvas.allocate(window);
+  canvas.affine(raster, picture, [width / window.width, 0, 0, 0, height / window.height, 0]);
+  canvas.release(picture);
   return raster;
 };

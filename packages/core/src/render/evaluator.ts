@@ -1,0 +1,196 @@
+import type { Asset } from "../composition";
+import {
+  inOrder,
+  pixelCount,
+  type ContentKey,
+  type EffectNode,
+  type GraphNode,
+  type PlaceNode,
+  type SourceNode,
+} from "../graph";
+import { PIXEL_BYTES, type Canvas, type Pixels8, type Raster } from "./canvas";
+import { APPLY } from "./effects";
+import { DRAW, type SourceEnvironment, type SvgAsset } from "./sources";
+
+/** Thrown when `cancelled` said so; nothing is lost but the work. */
+export class RenderCancelled extends Error {
+  constructor() {
+    super("Rendering was cancelled");
+    this.name = "RenderCancelled";
+  }
+}
+
+/** Branches that stay still are kept from frame to frame up to this size, by every renderer. */
+export const HELD_BYTES = 384 * 2 ** 20;
+
+/** Artwork as premultiplied 8-bit pixels `width` across. */
+export type DrawArtwork = (artwork: SvgAsset, width: number) => Pixels8;
+
+/** The evaluation of one node, between two marks of the canvas. */
+export interface Span {
+  readonly node: GraphNode;
+  readonly from: number;
+  readonly to: number;
+}
+
+interface Held<R> {
+  readonly raster: R;
+  readonly bytes: number;
+}
+
+interface Run<R> {
+  readonly results: Map<ContentKey, R>;
+  readonly uses: Map<ContentKey, number>;
+  readonly spans: Span[];
+  readonly cancelled: () => boolean;
+}
+
+/** Evaluates graphs on a canvas. One instance works on one frame at a time. */
+export class Evaluator<R extends Raster> {
+  private readonly environment: SourceEnvironment<R>;
+  private assets: Readonly<Record<string, Asset>> = {};
+  /** Branches kept for the next frames, least recently used first. */
+  private readonly held = new Map<ContentKey, Held<R>>();
+  private heldTotal = 0;
+  private previousKeys: ReadonlySet<ContentKey> = new Set();
+
+  /** @param mostHeldBytes bytes of branches that may be kept from frame to frame */
+  constructor(
+    private readonly canvas: Canvas<R>,
+    drawArtwork: DrawArtwork,
+    private readonly mostHeldBytes: number,
+  ) {
+    this.environment = { canvas, asset: (id) => this.asset(id), drawArtwork };
+  }
+
+  /** Bytes of branches kept at present. */
+  get heldBytes(): number {
+    return this.heldTotal;
+  }
+
+  /** Artwork and stills that graphs refer to by id. */
+  setAssets(assets: Readonly<Record<string, Asset>>): void {
+    this.assets = assets;
+  }
+
+  /**
+   * Evaluates a graph and hands its picture to `finish`, after which the picture is given back.
+   * @param cancelled asked between nodes
+   * @returns what `finish` made of it, and each node that was evaluated; a node that was held is not among them
+   * @throws RenderCancelled, RangeError when memory runs out, or what a source throws on bad artwork
+   */
+  evaluate<T>(
+    root: GraphNode,
+    cancelled: () => boolean,
+    finish: (picture: R) => T,
+  ): { readonly finished: T; readonly spans: readonly Span[] } {
+    const results = new Map<ContentKey, R>();
+    const spans: Span[] = [];
+    const uses = countUses(root, this.held);
+    try {
+      const finished = finish(this.visit(root, { results, uses, spans, cancelled }));
+      this.keepStill(root, results);
+      return { finished, spans };
+    } finally {
+      for (const raster of results.values()) this.canvas.release(raster);
+      this.previousKeys = new Set(inOrder(root).map((node) => node.key));
+    }
+  }
+
+  private visit(node: GraphNode, run: Run<R>): R {
+    const ready = run.results.get(node.key) ?? this.heldRaster(node.key);
+    if (ready) return ready;
+    const inputs = node.inputs.map((input) => this.visit(input, run));
+    if (run.cancelled()) throw new RenderCancelled();
+    const from = this.canvas.mark();
+    const raster = this.apply(node, inputs);
+    run.spans.push({ node, from, to: this.canvas.mark() });
+    run.results.set(node.key, raster);
+    for (const input of node.inputs) this.useOnce(input, run);
+    return raster;
+  }
+
+  /** Releases an input after its last use, unless it is to stay for the next frame. */
+  private useOnce(input: GraphNode, { uses, results }: Run<R>): void {
+    const left = uses.get(input.key)! - 1;
+    uses.set(input.key, left);
+    const raster = results.get(input.key);
+    if (left > 0 || !raster || this.previousKeys.has(input.key)) return;
+    this.canvas.release(raster);
+    results.delete(input.key);
+  }
+
+  private heldRaster(key: ContentKey): R | undefined {
+    const held = this.held.get(key);
+    if (!held) return undefined;
+    this.held.delete(key);
+    this.held.set(key, held);
+    return held.raster;
+  }
+
+  private apply(node: GraphNode, inputs: readonly R[]): R {
+    if (node.kind === "stack") return this.canvas.stack(node.window, inputs, node.placements);
+    if (node.kind === "place") return this.place(node, inputs[0]!);
+    if (node.inputs.length === 0) return DRAW[(node as SourceNode).kind](node as SourceNode, this.environment);
+    return APPLY[(node as EffectNode).kind](node as EffectNode, inputs[0]!, this.canvas);
+  }
+
+  private place({ window, inverse }: PlaceNode, input: R): R {
+    const raster = this.canvas.allocate(window);
+    const [a, b, c, d, e, f] = inverse;
+    const x = c + a * window.x + b * window.y - input.window.x;
+    const y = f + d * window.x + e * window.y - input.window.y;
+    this.canvas.affine(raster, input, [a, b, x, d, e, y]);
+    return raster;
+  }
+
+  /**
+   * Keeps the topmost branches that were the same in the frame before: they will most likely be the same in
+   * the next. Least recently used branches make room.
+   */
+  private keepStill(root: GraphNode, results: Map<ContentKey, R>): void {
+    const visit = (node: GraphNode) => {
+      const raster = results.get(node.key);
+      if (node !== root && this.previousKeys.has(node.key) && raster) {
+        if (this.hold(node.key, raster)) results.delete(node.key);
+        return;
+      }
+      if (!this.held.has(node.key)) node.inputs.forEach(visit);
+    };
+    visit(root);
+  }
+
+  private hold(key: ContentKey, raster: R): boolean {
+    const bytes = pixelCount(raster.window) * PIXEL_BYTES;
+    if (bytes > this.mostHeldBytes) return false;
+    for (const [oldest, { raster: old, bytes: freed }] of this.held) {
+      if (this.heldTotal + bytes <= this.mostHeldBytes) break;
+      this.canvas.release(old);
+      this.held.delete(oldest);
+      this.heldTotal -= freed;
+    }
+    this.held.set(key, { raster, bytes });
+    this.heldTotal += bytes;
+    return true;
+  }
+
+  private asset(id: string): Asset {
+    const asset = this.assets[id];
+    if (!asset) throw new RangeError(`The document has no asset "${id}"`);
+    return asset;
+  }
+}
+
+/** How many nodes read each node, not counting what lies below a branch that is held. */
+function countUses(root: GraphNode, held: ReadonlyMap<ContentKey, unknown>): Map<ContentKey, number> {
+  const uses = new Map<ContentKey, number>();
+  const visit = (node: GraphNode) => {
+    for (const input of node.inputs) {
+      const before = uses.get(input.key) ?? 0;
+      uses.set(input.key, before + 1);
+      if (before === 0 && !held.has(input.key)) visit(input);
+    }
+  };
+  visit(root);
+  return uses;
+}

@@ -1,0 +1,313 @@
+import type { Kernels } from "@kinetocache/kernels";
+import type { Depth } from "../composition";
+import { intersect, pixelCount, type Affine, type Placement, type Window } from "../graph";
+import { PIXEL_BYTES, type Canvas, type NoiseField, type Pixels8, type Raster, type Rgb } from "./canvas";
+import { decodeTable, encodeTable } from "./colour";
+import { BYTES_A_PIXEL } from "./depth";
+import type { Box } from "./gaussian";
+
+/** Pixels in the kernels' linear memory. */
+export interface KernelRaster extends Raster {
+  readonly address: number;
+}
+
+// Rows blended before the next layer follows: the part of the picture that is written stays in the cache.
+const BAND = 8;
+// Must match STRIP in the blur kernel.
+const STRIP = 32;
+const STROKE_FLOATS = 6;
+
+/** Draws with the kernels, on the processor. */
+export class KernelCanvas implements Canvas<KernelRaster> {
+  private readonly decode: number;
+  private readonly encode: number;
+
+  /** @param now clock in milliseconds */
+  constructor(
+    readonly kernels: Kernels,
+    private readonly now: () => number,
+  ) {
+    this.decode = this.table(decodeTable());
+    this.encode = this.table(encodeTable());
+  }
+
+  allocate(window: Window): KernelRaster {
+    return { address: this.kernels.arena.allocate(pixelCount(window) * PIXEL_BYTES), window };
+  }
+
+  release(raster: KernelRaster): void {
+    this.kernels.arena.release(raster.address);
+  }
+
+  mark(): number {
+    return this.now();
+  }
+
+  fill({ address, window }: KernelRaster, [r, g, b]: Rgb, alpha: number): void {
+    this.kernels.run.fill(address, pixelCount(window), r, g, b, alpha);
+  }
+
+  reframe(source: KernelRaster, window: Window): KernelRaster {
+    const common = intersect(source.window, window);
+    const whole = common.width === window.width && common.height === window.height;
+    const target = whole ? this.allocate(window) : this.allocateClear(window);
+    if (pixelCount(common) > 0) {
+      this.kernels.run.copyRows(
+        addressAt(target, common.x, common.y),
+        window.width,
+        addressAt(source, common.x, common.y),
+        source.window.width,
+        common.width,
+        common.height,
+      );
+    }
+    return target;
+  }
+
+  upload({ width, height, data }: Pixels8, premultiplied: boolean): KernelRaster {
+    const raster = this.allocate({ x: 0, y: 0, width, height });
+    this.withScratch(width * height * BYTES_A_PIXEL["8-bit"], (address) => {
+      this.write(address, data);
+      this.kernels.run.fromSrgb8(raster.address, address, width * height, this.decode, Number(premultiplied));
+    });
+    return raster;
+  }
+
+  halve({ address, window }: KernelRaster): KernelRaster {
+    const half = this.allocate(halfOf(window));
+    this.kernels.run.halve(half.address, address, window.width, window.height);
+    return half;
+  }
+
+  affine(target: KernelRaster, source: KernelRaster, map: Affine): void {
+    this.kernels.run.affine(
+      target.address,
+      target.window.width,
+      target.window.height,
+      source.address,
+      source.window.width,
+      source.window.height,
+      ...map,
+    );
+  }
+
+  stack(window: Window, inputs: readonly KernelRaster[], placements: readonly Placement[]): KernelRaster {
+    const { run } = this.kernels;
+    const raster = this.allocateClear(window);
+    for (let y = window.y; y < window.y + window.height; y += BAND) {
+      inputs.forEach((input, index) => {
+        const top = Math.max(y, input.window.y);
+        const bottom = Math.min(y + BAND, window.y + window.height, input.window.y + input.window.height);
+        const left = Math.max(window.x, input.window.x);
+        const right = Math.min(window.x + window.width, input.window.x + input.window.width);
+        if (bottom <= top || right <= left) return;
+        const { opacity, blend } = placements[index]!;
+        run.composite(
+          addressAt(raster, left, top),
+          window.width,
+          addressAt(input, left, top),
+          input.window.width,
+          right - left,
+          bottom - top,
+          opacity,
+          blend,
+        );
+      });
+    }
+    return raster;
+  }
+
+  blur(source: KernelRaster, window: Window, { radius, alpha }: Box, repeatEdge: boolean): KernelRaster {
+    const { run } = this.kernels;
+    const padding = 6 * (radius + 1);
+    const from = source.window;
+    const rows = this.allocate({ x: window.x, y: from.y, width: window.width, height: from.height });
+    this.withScratch(2 * (window.width + padding) * PIXEL_BYTES, (line) =>
+      run.gaussianRows(
+        rows.address,
+        window.width,
+        source.address,
+        from.width,
+        from.height,
+        from.x - window.x,
+        radius,
+        alpha,
+        line,
+        Number(repeatEdge),
+      ),
+    );
+    const result = this.allocate(window);
+    this.withScratch((2 * (window.height + padding) + 1) * STRIP * PIXEL_BYTES, (strip) =>
+      run.gaussianColumns(
+        result.address,
+        window.height,
+        rows.address,
+        window.width,
+        from.height,
+        from.y - window.y,
+        radius,
+        alpha,
+        strip,
+        Number(repeatEdge),
+      ),
+    );
+    this.release(rows);
+    return result;
+  }
+
+  pairAverage(target: KernelRaster, source: KernelRaster, dx: number, dy: number): void {
+    this.kernels.run.pairAverage(
+      target.address,
+      target.window.width,
+      target.window.height,
+      source.address,
+      source.window.width,
+      source.window.height,
+      target.window.x - source.window.x,
+      target.window.y - source.window.y,
+      dx,
+      dy,
+    );
+  }
+
+  brightPass({ address, window }: KernelRaster, threshold: number): KernelRaster {
+    const light = this.allocate(halfOf(window));
+    this.kernels.run.brightPass(light.address, address, window.width, window.height, threshold);
+    return light;
+  }
+
+  addUpsampled(target: KernelRaster, light: KernelRaster, x: number, y: number, gain: number): void {
+    this.kernels.run.addUpsampled(
+      target.address,
+      target.window.width,
+      target.window.height,
+      light.address,
+      light.window.width,
+      light.window.height,
+      x,
+      y,
+      gain,
+    );
+  }
+
+  grade(
+    target: KernelRaster,
+    source: KernelRaster,
+    [r, g, b]: Rgb,
+    contrast: number,
+    pivot: number,
+    saturation: number,
+  ): void {
+    const count = pixelCount(target.window);
+    this.kernels.run.grade(target.address, source.address, count, r, g, b, contrast, pivot, saturation);
+  }
+
+  grain({ address, window }: KernelRaster, cell: number, amount: number, seed: number): void {
+    const { x, y, width, height } = window;
+    this.kernels.run.grain(address, address, width, height, x, y, cell, amount, seed);
+  }
+
+  noise({ address, window }: KernelRaster, field: NoiseField, low: number, high: number, [r, g, b]: Rgb): void {
+    const { x0, y0, stepX, stepY, z, octaves, seed } = field;
+    const { width, height } = window;
+    this.kernels.run.noise(address, width, height, x0, y0, stepX, stepY, z, octaves, seed, low, high, r, g, b, 1);
+  }
+
+  displace(target: KernelRaster, source: KernelRaster, field: NoiseField, amount: number, repeatEdge: boolean): void {
+    const { width, height } = target.window;
+    const { x0, y0, stepX, z, octaves, seed } = field;
+    this.kernels.run.displace(
+      target.address,
+      source.address,
+      width,
+      height,
+      amount,
+      stepX,
+      x0,
+      y0,
+      z,
+      octaves,
+      seed,
+      Number(repeatEdge),
+    );
+  }
+
+  linearGradient({ address, window }: KernelRaster, table: Float32Array, ux: number, uy: number, t0: number): void {
+    this.withScratch(table.byteLength, (at) => {
+      this.write(at, table);
+      this.kernels.run.linearGradient(address, window.width, window.height, ux, uy, t0, at, table.length / 4);
+    });
+  }
+
+  radialGradient({ address, window }: KernelRaster, table: Float32Array, x: number, y: number, radius: number): void {
+    this.withScratch(table.byteLength, (at) => {
+      this.write(at, table);
+      this.kernels.run.radialGradient(address, window.width, window.height, x, y, radius, at, table.length / 4);
+    });
+  }
+
+  strokes({ address, window }: KernelRaster, list: Float32Array, [r, g, b]: Rgb): void {
+    const { run } = this.kernels;
+    run.fill(address, pixelCount(window), 0, 0, 0, 0);
+    this.withScratch(list.byteLength, (at) => {
+      this.write(at, list);
+      run.strokes(address, window.width, window.height, at, list.length / STROKE_FLOATS, r, g, b);
+    });
+  }
+
+  /** Puts a picture into `pixels` at a storage depth. */
+  download({ address, window }: KernelRaster, depth: Depth, pixels: Uint8Array): void {
+    if (depth === "float") {
+      this.read(address, pixels);
+      return;
+    }
+    this.withScratch(pixels.length, (at) => {
+      if (depth === "half") this.kernels.run.toHalf(at, address, pixelCount(window));
+      else this.kernels.run.toSrgb8(at, address, pixelCount(window), this.encode);
+      this.read(at, pixels);
+    });
+  }
+
+  /** Copies numbers into linear memory. */
+  protected write(address: number, numbers: Uint8Array | Float32Array): void {
+    const { buffer } = this.kernels.run.memory;
+    if (numbers instanceof Float32Array) new Float32Array(buffer, address, numbers.length).set(numbers);
+    else new Uint8Array(buffer, address, numbers.length).set(numbers);
+  }
+
+  /** Copies bytes out of linear memory. */
+  protected read(address: number, target: Uint8Array): void {
+    target.set(new Uint8Array(this.kernels.run.memory.buffer, address, target.length));
+  }
+
+  private table(entries: Uint8Array | Float32Array): number {
+    const address = this.kernels.arena.allocate(entries.byteLength);
+    this.write(address, entries);
+    return address;
+  }
+
+  private allocateClear(window: Window): KernelRaster {
+    const raster = this.allocate(window);
+    this.kernels.run.fill(raster.address, pixelCount(window), 0, 0, 0, 0);
+    return raster;
+  }
+
+  /** Runs `use` with scratch memory that is given back afterwards. */
+  private withScratch(bytes: number, use: (address: number) => void): void {
+    const address = this.kernels.arena.allocate(bytes);
+    try {
+      use(address);
+    } finally {
+      this.kernels.arena.release(address);
+    }
+  }
+}
+
+function halfOf({ width, height }: Window): Window {
+  return { x: 0, y: 0, width: (width + 1) >> 1, height: (height + 1) >> 1 };
+}
+
+/** Address of the pixel at (x, y) in the raster's own space. */
+function addressAt({ address, window }: KernelRaster, x: number, y: number): number {
+  return address + ((y - window.y) * window.width + (x - window.x)) * PIXEL_BYTES;
+}

@@ -1,4 +1,0 @@
-declare module "*.wasm?url" {
-  const url: string;
-  export default url;
-}
