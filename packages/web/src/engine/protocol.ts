@@ -14,6 +14,7 @@ import type {
   TakeFrame,
   TakeSummary,
 } from "@kinetocache/core";
+import type { RenderResources } from "./resources";
 
 /** Frames a second with a number of frames in parallel. */
 export interface ParallelPoint {
@@ -169,11 +170,8 @@ export type EngineEvent =
   | { readonly kind: "notice"; readonly text: string };
 
 /** What a render worker needs once. */
-export interface RenderInit {
+export interface RenderInit extends RenderResources {
   readonly kind: "init";
-  readonly kernels: WebAssembly.Module;
-  readonly artwork: WebAssembly.Module;
-  readonly fonts: readonly Uint8Array[];
   /** Job to cancel, one slot a worker. */
   readonly cancel: Int32Array;
   readonly slot: number;

@@ -1,6 +1,6 @@
 import { buildGraph, HELD_BYTES, RenderCancelled, Renderer, type Document } from "@kinetocache/core";
 import { openKernels, type Kernels } from "@kinetocache/kernels";
-import { initWasm, Resvg } from "@resvg/resvg-wasm";
+import { openArtwork } from "./artwork";
 import { newPixels } from "./pixels";
 import type { RenderInit, RenderReply, RenderRequest } from "./protocol";
 
@@ -20,23 +20,12 @@ let frames = 0;
 const reply = (message: RenderReply, transfer: Transferable[] = []) => self.postMessage(message, { transfer });
 
 async function start(init: RenderInit): Promise<Ready> {
-  await initWasm(init.artwork);
   const kernels = openKernels((await WebAssembly.instantiate(init.kernels, {})).exports);
   const renderer = new Renderer(kernels, {
     now: () => performance.now(),
     heldBytes: HELD_BYTES,
     newPixels,
-    drawArtwork({ text }, width) {
-      const artwork = new Resvg(text, {
-        fitTo: { mode: "width", value: width },
-        font: { fontBuffers: [...init.fonts], defaultFontFamily: "Instrument Sans" },
-      });
-      const image = artwork.render();
-      const pixels = { width: image.width, height: image.height, data: image.pixels };
-      image.free();
-      artwork.free();
-      return pixels;
-    },
+    drawArtwork: await openArtwork(init.artwork, init.fonts),
   });
   return { renderer, kernels, init };
 }

@@ -1,5 +1,6 @@
 import type { Bytes, Document, FrameNumber, RenderSettings } from "@kinetocache/core";
-import type { RenderInit, RenderReply, RenderRequest } from "./protocol";
+import type { RenderReply, RenderRequest } from "./protocol";
+import type { RenderResources } from "./resources";
 
 export type Rendered = Extract<RenderReply, { kind: "rendered" }>;
 export type RenderOutcome = Exclude<RenderReply, { kind: "ready" }>;
@@ -10,8 +11,6 @@ interface Member {
   job: number | undefined;
   memoryBytes: Bytes;
 }
-
-export type RenderResources = Pick<RenderInit, "kernels" | "artwork" | "fonts">;
 
 const MOST_WORKERS = 64;
 

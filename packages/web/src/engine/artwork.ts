@@ -1,0 +1,18 @@
+import type { DrawArtwork } from "@kinetocache/core";
+import { initWasm, Resvg } from "@resvg/resvg-wasm";
+
+/** Draws SVG artwork with the fonts that ship with the application. Once in a worker. */
+export async function openArtwork(module: WebAssembly.Module, fonts: readonly Uint8Array[]): Promise<DrawArtwork> {
+  await initWasm(module);
+  return ({ text }, width) => {
+    const artwork = new Resvg(text, {
+      fitTo: { mode: "width", value: width },
+      font: { fontBuffers: [...fonts], defaultFontFamily: "Instrument Sans" },
+    });
+    const image = artwork.render();
+    const pixels = { width: image.width, height: image.height, data: image.pixels };
+    image.free();
+    artwork.free();
+    return pixels;
+  };
+}

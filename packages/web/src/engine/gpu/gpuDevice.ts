@@ -1,0 +1,63 @@
+import { GraphicsError } from "./graphicsError";
+import { SHADERS, type ShaderName } from "./shaders";
+
+/** Which adapter of the browser: that of least power, that of most speed, or the software stand-in. */
+export const GRAPHICS_CHOICES = ["low-power", "high-performance", "software"] as const;
+export type GraphicsChoice = (typeof GRAPHICS_CHOICES)[number];
+
+/** A device that is ready to render: its shaders are compiled. */
+export interface GpuDevice {
+  readonly device: GPUDevice;
+  readonly pipelines: Readonly<Record<ShaderName, GPUComputePipeline>>;
+  /** Whether the device can tell how long each node took. */
+  readonly hasTimestamps: boolean;
+  /** Why the device was lost; undefined while it is there. */
+  readonly lost: () => string | undefined;
+}
+
+/** The adapter for a choice, or null where the browser has none. */
+export async function requestAdapter(choice: GraphicsChoice): Promise<GPUAdapter | null> {
+  // Browsers without WebGPU, and pages that are not secure, have no `gpu`.
+  const gpu = (navigator as { gpu?: GPU }).gpu;
+  if (!gpu) return null;
+  return gpu.requestAdapter(choice === "software" ? { forceFallbackAdapter: true } : { powerPreference: choice });
+}
+
+/** @throws GraphicsError that says what is missing */
+export async function openDevice(choice: GraphicsChoice): Promise<GpuDevice> {
+  const adapter = await requestAdapter(choice);
+  if (!adapter) throw new GraphicsError("The browser offers no graphics device");
+  const hasTimestamps = adapter.features.has("timestamp-query");
+  const { maxBufferSize, maxStorageBufferBindingSize } = adapter.limits;
+  let device: GPUDevice;
+  try {
+    device = await adapter.requestDevice({
+      requiredFeatures: hasTimestamps ? ["timestamp-query"] : [],
+      requiredLimits: { maxBufferSize, maxStorageBufferBindingSize },
+    });
+  } catch (cause) {
+    throw new GraphicsError(`The graphics device does not open: ${(cause as Error).message}`, { cause });
+  }
+  let lost: string | undefined;
+  void device.lost.then(({ message }) => (lost = message || "the system took it away"));
+  try {
+    const names = Object.keys(SHADERS) as ShaderName[];
+    const pipelines = await Promise.all(names.map((name) => compile(device, name)));
+    return {
+      device,
+      pipelines: Object.fromEntries(names.map((name, index) => [name, pipelines[index]!])) as GpuDevice["pipelines"],
+      hasTimestamps,
+      lost: () => lost,
+    };
+  } catch (cause) {
+    device.destroy();
+    throw new GraphicsError(`A shader does not run on the graphics device: ${(cause as Error).message}`, { cause });
+  }
+}
+
+async function compile(device: GPUDevice, name: ShaderName): Promise<GPUComputePipeline> {
+  const module = device.createShaderModule({ label: name, code: SHADERS[name].code });
+  const fault = (await module.getCompilationInfo()).messages.find(({ type }) => type === "error");
+  if (fault) throw new Error(`${name}, line ${fault.lineNum}: ${fault.message}`);
+  return device.createComputePipelineAsync({ label: name, layout: "auto", compute: { module } });
+}

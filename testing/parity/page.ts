@@ -1,0 +1,79 @@
+// Runs in a browser page: renders the same frame on the processor and on a graphics device.
+import { buildGraph, HELD_BYTES, Renderer, type Document } from "@kinetocache/core";
+import { openKernels } from "@kinetocache/kernels";
+import { openArtwork } from "../../packages/web/src/engine/artwork";
+import { GpuRenderer } from "../../packages/web/src/engine/gpu/gpuRenderer";
+import { loadResources } from "../../packages/web/src/engine/resources";
+
+export interface Compared {
+  /** In steps of 8-bit, over all channels; relative to the larger value at half and float depth. */
+  readonly difference: number;
+  /** Bytes that are not 0, so that nothing is compared with nothing. */
+  readonly written: number;
+  readonly costs: number;
+  readonly nodesTimed: boolean;
+}
+
+export interface ParityPage {
+  compare(document: Document, frames: readonly number[], fraction: number): Promise<Compared>;
+}
+
+async function open(): Promise<ParityPage> {
+  const { kernels, artwork, fonts } = await loadResources();
+  const drawArtwork = await openArtwork(artwork, fonts);
+  const processor = new Renderer(openKernels((await WebAssembly.instantiate(kernels, {})).exports), {
+    now: () => performance.now(),
+    newPixels: (bytes) => new Uint8Array(bytes),
+    heldBytes: HELD_BYTES,
+    drawArtwork,
+  });
+  const graphics = await GpuRenderer.open("software", drawArtwork);
+  return {
+    async compare(document, frames, fraction) {
+      let difference = 0;
+      let [written, costs, nodesTimed] = [0, 0, true];
+      for (const renderer of [processor, graphics]) renderer.setAssets(document.assets);
+      for (const frame of frames) {
+        const graph = (renderer: string) => buildGraph(document, frame, { fraction, effects: "All", renderer });
+        const expected = processor.render(graph("cpu-1"));
+        const actual = await graphics.render(graph("gpu-1"));
+        difference = Math.max(difference, largest(expected.pixels, actual.pixels, document.depth));
+        written += actual.pixels.reduce((sum, byte) => sum + Number(byte > 0), 0);
+        costs += actual.costs.length;
+        nodesTimed &&= actual.nodesTimed;
+      }
+      return { difference, written, costs, nodesTimed };
+    },
+  };
+}
+
+function largest(a: Uint8Array, b: Uint8Array, depth: Document["depth"]): number {
+  if (a.length !== b.length) return Infinity;
+  let most = 0;
+  if (depth === "float") {
+    const [x, y] = [new Float32Array(a.buffer), new Float32Array(b.buffer)];
+    for (let i = 0; i < x.length; i++) most = Math.max(most, Math.abs(x[i]! - y[i]!) / Math.max(1, Math.abs(x[i]!)));
+    return most;
+  }
+  if (depth === "half") {
+    const [x, y] = [new Uint16Array(a.buffer), new Uint16Array(b.buffer)];
+    for (let i = 0; i < x.length; i++)
+      most = Math.max(most, Math.abs(half(x[i]!) - half(y[i]!)) / Math.max(1, half(x[i]!)));
+    return most;
+  }
+  for (let i = 0; i < a.length; i++) most = Math.max(most, Math.abs(a[i]! - b[i]!));
+  return most;
+}
+
+function half(bits: number): number {
+  const exponent = (bits >> 10) & 31;
+  const mantissa = bits & 1023;
+  const size = exponent === 0 ? mantissa * 2 ** -24 : (1 + mantissa / 1024) * 2 ** (exponent - 15);
+  return bits & 0x8000 ? -size : size;
+}
+
+declare global {
+  var parity: Promise<ParityPage>;
+}
+
+globalThis.parity = open();
