@@ -1,4 +1,11 @@
-import { buildGraph, type ContentKey, type Document, type Milliseconds, type RenderSettings } from "@kinetocache/core";
+import {
+  buildGraph,
+  type ContentKey,
+  type Document,
+  type GraphicsChoice,
+  type Milliseconds,
+  type RenderSettings,
+} from "@kinetocache/core";
 import type { Answer, Failure, FetchedPicture, HeldPicture } from "../packages/web/src/engine/diskClient";
 import type { DiskPort } from "../packages/web/src/engine/diskStore";
 import { Engine, type Surroundings } from "../packages/web/src/engine/engine";
@@ -21,6 +28,7 @@ export const SETTINGS: PreviewSettings = {
   pacing: "keep time",
   sharpenWhenParked: true,
   loop: true,
+  effectsOn: "processor",
 };
 
 /** A square that moves, so that every frame differs; `scale` tells states apart. */
@@ -45,6 +53,10 @@ class FakePool {
   frameMs: Milliseconds = 10;
   /** Frames that cannot be rendered. */
   readonly broken = new Set<number>();
+  /** Why the graphics device does not render, while it does not. */
+  graphicsFault: { readonly reason: string; readonly lost: boolean } | undefined;
+  /** The graphics device that was last asked for. */
+  graphics: GraphicsChoice | undefined;
   readonly started: RenderJob[] = [];
   readonly stopped: number[] = [];
   onOutcome: (outcome: RenderOutcome) => void = () => undefined;
@@ -67,6 +79,10 @@ class FakePool {
     this.size = count;
   }
 
+  setGraphics(choice: GraphicsChoice): void {
+    this.graphics = choice;
+  }
+
   setDocument(opened: Document): void {
     this.open = opened;
   }
@@ -84,15 +100,19 @@ class FakePool {
     this.stopped.push(id);
   }
 
-  private end({ id, frame }: RenderJob, key: ContentKey): void {
+  private end({ id, frame, settings }: RenderJob, key: ContentKey): void {
+    const { renderer } = settings;
     this.running.delete(id);
     if (this.stopped.includes(id)) this.onOutcome({ kind: "cancelled", job: id });
+    else if (renderer === "gpu-1" && this.graphicsFault)
+      this.onOutcome({ kind: "noGraphics", job: id, ...this.graphicsFault });
     else if (this.broken.has(frame)) this.onOutcome({ kind: "failed", job: id, reason: "the artwork is not SVG" });
     else {
       const pixels = newPixels(FRAME_BYTES);
       const costs = [{ key, kind: "place" as const, layer: "square", units: 64 * 36, ms: this.frameMs }];
       const size = { width: 64, height: 36, pixels, memoryBytes: 0 };
-      this.onOutcome({ kind: "rendered", job: id, key, ...size, ms: this.frameMs, costs, warm: true });
+      const timing = { ms: this.frameMs, costs, nodesTimed: true, warm: true, renderer };
+      this.onOutcome({ kind: "rendered", job: id, key, ...size, ...timing });
     }
   }
 }

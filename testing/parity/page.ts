@@ -1,5 +1,5 @@
 // Runs in a browser page: renders the same frame on the processor and on a graphics device.
-import { buildGraph, HELD_BYTES, Renderer, type Document } from "@kinetocache/core";
+import { buildGraph, HELD_BYTES, Renderer, type Document, type RendererClass } from "@kinetocache/core";
 import { openKernels } from "@kinetocache/kernels";
 import { openArtwork } from "../../packages/web/src/engine/artwork";
 import { GpuRenderer } from "../../packages/web/src/engine/gpu/gpuRenderer";
@@ -34,7 +34,7 @@ async function open(): Promise<ParityPage> {
       let [written, costs, nodesTimed] = [0, 0, true];
       for (const renderer of [processor, graphics]) renderer.setAssets(document.assets);
       for (const frame of frames) {
-        const graph = (renderer: string) => buildGraph(document, frame, { fraction, effects: "All", renderer });
+        const graph = (renderer: RendererClass) => buildGraph(document, frame, { fraction, effects: "All", renderer });
         const expected = processor.render(graph("cpu-1"));
         const actual = await graphics.render(graph("gpu-1"));
         difference = Math.max(difference, largest(expected.pixels, actual.pixels, document.depth));

@@ -36,13 +36,16 @@ import {
 export const EFFECT_MODES = ["All", "Light only", "None"] as const;
 export type EffectMode = (typeof EFFECT_MODES)[number];
 
+/** Renderers whose pixels differ slightly have different names, and so different keys. */
+export const RENDERER_CLASSES = ["cpu-1", "gpu-1"] as const;
+export type RendererClass = (typeof RENDERER_CLASSES)[number];
+
 /** What decides the pixels of a frame beside the document. */
 export interface RenderSettings {
   /** Edge length of the preview against the composition: 1, 1/2, 1/3 or 1/4. */
   readonly fraction: number;
   readonly effects: EffectMode;
-  /** Renderers whose pixels differ slightly have different names, and so different keys. */
-  readonly renderer: string;
+  readonly renderer: RendererClass;
 }
 
 /** Full quality, as every output uses. */

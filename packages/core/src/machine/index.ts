@@ -1,4 +1,5 @@
 export * from "./compare";
+export * from "./graphics";
 export * from "./live";
 export * from "./memory";
 export * from "./programs";

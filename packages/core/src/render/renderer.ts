@@ -17,6 +17,8 @@ export interface RenderedFrame {
   readonly ms: Milliseconds;
   /** Time of each node that was evaluated; a node that was held is not among them. */
   readonly costs: readonly CostSample[];
+  /** Whether each node was timed; otherwise the time of the frame was shared out by work: an estimate. */
+  readonly nodesTimed: boolean;
   /** Most bytes of pixels alive at one time. */
   readonly peakBytes: number;
 }
@@ -69,6 +71,6 @@ export class Renderer {
       return { pixels, ms: this.options.now() - start };
     });
     const costs = spans.map(({ node, from, to }) => costSample(node, to - from));
-    return { key, width, height, depth, ...finished, costs, peakBytes: arena.peakBytes };
+    return { key, width, height, depth, ...finished, costs, nodesTimed: true, peakBytes: arena.peakBytes };
   }
 }

@@ -1,22 +1,24 @@
 import type { Document } from "../composition";
-import { buildGraph, EFFECT_MODES, type ContentKey, type RenderSettings } from "../graph";
+import { buildGraph, EFFECT_MODES, RENDERER_CLASSES, type ContentKey, type RenderSettings } from "../graph";
 
 /** Preview sizes as fractions of the edge. */
 export const FRACTIONS = [1, 1 / 2, 1 / 3, 1 / 4] as const;
 
 /**
  * Keys of every frame that the given states of a document can show, at every preview size and effects
- * setting. Whatever is not among them is superseded.
+ * setting, by every renderer. Whatever is not among them is superseded.
  * @param states the states of the undo history
  */
-export function reachableKeys(states: readonly Document[], renderer: string): Set<ContentKey> {
+export function reachableKeys(states: readonly Document[]): Set<ContentKey> {
   const keys = new Set<ContentKey>();
   for (const document of states) {
     const { duration } = document.compositions[document.main]!;
     for (const fraction of FRACTIONS) {
       for (const effects of EFFECT_MODES) {
-        const settings: RenderSettings = { fraction, effects, renderer };
-        for (let frame = 0; frame < duration; frame++) keys.add(buildGraph(document, frame, settings).key);
+        for (const renderer of RENDERER_CLASSES) {
+          const settings: RenderSettings = { fraction, effects, renderer };
+          for (let frame = 0; frame < duration; frame++) keys.add(buildGraph(document, frame, settings).key);
+        }
       }
     }
   }

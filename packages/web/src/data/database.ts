@@ -23,7 +23,7 @@ export interface StoredSheet {
 }
 
 interface StoredSetting {
-  readonly key: "preview" | "openDocument" | "theme" | "machine";
+  readonly key: "preview" | "openDocument" | "theme" | "machine" | "graphicsTrial";
   readonly value: unknown;
 }
 
@@ -37,3 +37,13 @@ export const database = new Dexie("kinetocache") as Dexie & {
 
 database.version(1).stores({ documents: "id", takes: "++id, document.id", settings: "key" });
 database.version(2).stores({ sheets: "++id" });
+// Takes of earlier releases were all rendered by the processor.
+database
+  .version(3)
+  .stores({})
+  .upgrade((transaction) =>
+    transaction
+      .table<StoredTake>("takes")
+      .toCollection()
+      .modify((take) => Object.assign(take.settings, { effectsOn: "processor" })),
+  );

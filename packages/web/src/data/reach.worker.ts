@@ -1,4 +1,4 @@
-import { FULL_QUALITY, reachableKeys, type ContentKey, type Document } from "@kinetocache/core";
+import { reachableKeys, type ContentKey, type Document } from "@kinetocache/core";
 
 export interface ReachRequest {
   readonly id: number;
@@ -11,6 +11,6 @@ export interface ReachReply {
 }
 
 self.onmessage = ({ data: { id, states } }: MessageEvent<ReachRequest>) => {
-  const reply: ReachReply = { id, keys: [...reachableKeys(states, FULL_QUALITY.renderer)] };
+  const reply: ReachReply = { id, keys: [...reachableKeys(states)] };
   self.postMessage(reply);
 };

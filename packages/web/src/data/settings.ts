@@ -1,4 +1,4 @@
-import { EFFECT_MODES, FRACTIONS } from "@kinetocache/core";
+import { EFFECT_MODES, FRACTIONS, RENDER_DEVICES } from "@kinetocache/core";
 import Joi from "joi";
 import type { PreviewSettings } from "../engine/protocol";
 import { database } from "./database";
@@ -20,6 +20,7 @@ const DEFAULT_SETTINGS: PreviewSettings = {
   pacing: "keep time",
   sharpenWhenParked: true,
   loop: true,
+  effectsOn: "processor",
 };
 
 export const SMALLEST_BUDGET = 16 * MIB;
@@ -42,6 +43,10 @@ const schema = Joi.object<PreviewSettings>({
   pacing: Joi.string().valid("keep time", "show every frame").required(),
   sharpenWhenParked: Joi.boolean().required(),
   loop: Joi.boolean().required(),
+  // Settings of earlier releases do not have it.
+  effectsOn: Joi.string()
+    .valid(...RENDER_DEVICES)
+    .default("processor"),
 });
 
 /** The settings of last time, or the defaults where there are none or they are not valid any more. */

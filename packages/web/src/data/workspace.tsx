@@ -22,6 +22,7 @@ import {
   type Change,
 } from "./documents";
 import { engine, send } from "./engineStore";
+import { keepGraphicsTrial } from "./graphics";
 import { readConditions } from "./server";
 import { loadSettings, saveSettings } from "./settings";
 
@@ -72,11 +73,15 @@ async function loadStart(): Promise<{ stored: StoredDocument; settings: PreviewS
 /** Stores a take with what slowed the machine down meanwhile. */
 async function keepTake(take: MeasuredTake): Promise<void> {
   // Without the server nobody can tell; the take is kept all the same.
-  const disturbances = await readConditions().then(
+  const troubles = await readConditions().then(
     (conditions) => troublesOf({ conditions }),
     () => undefined,
   );
-  await database.takes.add({ ...take, disturbances });
+  const fault = take.graphicsFault === undefined ? [] : [`${take.graphicsFault}. The processor rendered instead.`];
+  await database.takes.add({
+    ...take,
+    disturbances: troubles || fault.length > 0 ? [...(troubles ?? []), ...fault] : undefined,
+  });
 }
 
 function sendOpen(stored: StoredDocument, cause: "open" | "edit" | "undo" | "redo"): void {
@@ -139,6 +144,12 @@ export function WorkspaceProvider({
           measuring.current = event.status.measuringTake;
           // What was swapped before the take is not the take's; where it cannot be read, keepTake finds out too.
           if (measuring.current) void readConditions().catch(() => undefined);
+        }
+        if (event.kind === "graphicsTrial") {
+          const { fraction, parallel } = latestSettings.current!;
+          const composition = known.current!.name;
+          const trial = { atMs: Date.now(), composition, fraction, parallel, results: event.results };
+          keepGraphicsTrial(trial).catch((error: unknown) => notify(`The trial could not be stored: ${String(error)}`));
         }
         if (event.kind === "take")
           void keepTake(event.take).catch((error: unknown) => notify(`The take could not be stored: ${String(error)}`));

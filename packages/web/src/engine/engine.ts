@@ -1,10 +1,8 @@
 import {
   clampFrame,
-  CostModel,
   frameBudgetMs,
   frameBytes,
   frameOfStep,
-  FULL_QUALITY,
   framesThatFit,
   IN_MEMORY,
   ON_DISK,
@@ -22,6 +20,8 @@ import {
   type Origin,
   type PlayClock,
   type Purpose,
+  type RenderDevice,
+  type RendererClass,
   type RenderSettings,
   type Snapshot,
 } from "@kinetocache/core";
@@ -32,6 +32,7 @@ import { DiskStore, type DiskPort } from "./diskStore";
 import { FrameCosts } from "./frameCosts";
 import { HeldFrames } from "./heldFrames";
 import { releasePixels } from "./pixels";
+import { GraphicsTrial } from "./graphicsTrial";
 import { ParallelTrial } from "./parallelTrial";
 import { PreviewTimeline } from "./previewTimeline";
 import type { Command, EngineEvent, PreviewSettings, Status } from "./protocol";
@@ -39,6 +40,7 @@ import type { RenderOutcome, Rendered, RenderPool } from "./renderPool";
 import { Reports } from "./reports";
 import { TakeRecorder } from "./takeRecorder";
 import { Transport } from "./transport";
+import type { Trial } from "./trial";
 import type { Viewer } from "./viewer";
 
 interface EngineJob extends Job {
@@ -50,6 +52,9 @@ interface EngineJob extends Job {
   stopping: boolean;
 }
 
+/** Why a graphics device does not render; `lost` when it is gone altogether. */
+type GraphicsFault = Pick<Extract<RenderOutcome, { kind: "noGraphics" }>, "reason" | "lost">;
+
 interface Admittance {
   readonly origin: Origin;
   readonly keep: "memory" | "disk";
@@ -59,7 +64,10 @@ interface Admittance {
 
 /** What the engine needs of its surroundings. */
 export interface Surroundings {
-  readonly pool: Pick<RenderPool, "size" | "freeSlots" | "memoryBytes" | "resize" | "setDocument" | "render" | "stop">;
+  readonly pool: Pick<
+    RenderPool,
+    "size" | "freeSlots" | "memoryBytes" | "resize" | "setDocument" | "setGraphics" | "render" | "stop"
+  >;
   readonly disk: DiskPort;
   readonly viewer: Pick<Viewer, "attach" | "show">;
   readonly emit: (event: EngineEvent) => void;
@@ -93,7 +101,7 @@ export class Engine {
   private document: Document | undefined;
   private timeline: PreviewTimeline | undefined;
   private readonly held = new HeldFrames((key, held) => this.timeline?.mark(key, IN_MEMORY, held));
-  private readonly costs = new FrameCosts(new CostModel());
+  private readonly costs = new FrameCosts();
   private readonly disk: DiskStore;
   private readonly jobs = new Map<number, EngineJob>();
   private readonly calibration = new Calibration();
@@ -107,7 +115,9 @@ export class Engine {
   private take: TakeRecorder | undefined;
   /** When a take that was asked for begins. */
   private takeStartsMs: Milliseconds | undefined;
-  private trial: ParallelTrial | undefined;
+  private trial: Trial | undefined;
+  /** Why the processor renders although a graphics device was chosen. */
+  private graphicsFault: GraphicsFault | undefined;
   private lastActionMs = 0;
   private lastScrubMs = -Infinity;
   private fillingPaused = false;
@@ -115,6 +125,8 @@ export class Engine {
   private shownFrame: FrameNumber | undefined;
   private shownAtMs = 0;
   private sharpFrame: FrameNumber | undefined;
+  /** Whether frames at full size are more than the chosen graphics device takes. */
+  private sharpOnProcessor = false;
   private rendered = 0;
   private readonly arrival = new Arrival();
   private nextJob = 0;
@@ -202,7 +214,14 @@ export class Engine {
         this.takeStartsMs = now + TAKE_LEAD_MS;
         break;
       case "measureParallel":
-        this.startTrial(command.cores);
+        this.startTrial(new ParallelTrial(command.cores, this.range, this.renderDevice));
+        break;
+      case "measureGraphics":
+        this.measureGraphics(command.devices);
+        break;
+      case "retryGraphics":
+        this.graphicsFault = undefined;
+        this.restart();
         break;
       case "pauseFilling":
         this.fillingPaused = command.paused;
@@ -222,7 +241,12 @@ export class Engine {
     this.settings = settings;
     this.pool.resize(settings.parallel);
     this.held.setBudget(settings.memoryBudgetBytes, this.evictionContext());
-    if (!before || before.fraction !== settings.fraction || before.effects !== settings.effects) this.restart();
+    const isOtherDevice = before?.effectsOn !== settings.effectsOn;
+    if (!before || isOtherDevice || before.fraction !== settings.fraction || before.effects !== settings.effects) {
+      // What a device could not do at another size it may do at this one; a device that is lost stays lost.
+      if (isOtherDevice || !this.graphicsFault?.lost) this.graphicsFault = undefined;
+      this.restart();
+    }
     // A new loop or pacing is taken up from the frame on show.
     if (this.transport && before && (before.loop !== settings.loop || before.pacing !== settings.pacing))
       this.play(this.transport.clock.speed);
@@ -243,12 +267,14 @@ export class Engine {
     if (!this.document || !this.settings) return;
     const isNew = this.timeline?.document.id !== this.document.id;
     const { fraction, effects } = this.settings;
-    const settings: RenderSettings = { fraction, effects, renderer: FULL_QUALITY.renderer };
+    const renderer = this.useDevice(this.renderDevice);
+    const settings: RenderSettings = { fraction, effects, renderer };
     this.timeline = new PreviewTimeline(this.document, settings, this.costs, {
       inMemory: (key) => this.held.has(key),
       onDisk: (key) => this.disk.has(key),
     });
     this.sharpFrame = undefined;
+    this.sharpOnProcessor = false;
     this.shownFrame = undefined;
     if (isNew) {
       this.transport = undefined;
@@ -256,8 +282,8 @@ export class Engine {
       this.takeStartsMs = undefined;
       this.playhead = 0;
       this.range = { in: 0, out: this.timeline.duration };
-      this.calibration.start(this.timeline.duration);
     }
+    if (isNew || this.costs.isNew(renderer)) this.calibration.start(this.timeline.duration);
     this.timeline.computeKeys(SLICE_MS);
     for (const job of this.jobs.values()) if (!this.timeline.has(job.key)) this.stop(job);
   }
@@ -317,48 +343,80 @@ export class Engine {
     this.take = new TakeRecorder({
       document: this.document!,
       settings: this.settings!,
+      graphicsFault: this.graphicsFault?.reason,
       range: this.range,
       residency: this.timeline.residency,
       startMs: this.transport!.clock.startMs,
     });
   }
 
-  private startTrial(cores: number): void {
+  /** What renders: the device that was chosen, unless it failed. */
+  private get renderDevice(): RenderDevice {
+    return this.graphicsFault ? "processor" : this.settings!.effectsOn;
+  }
+
+  /** @returns the class of renderer that a device stands for */
+  private useDevice(device: RenderDevice): RendererClass {
+    if (device === "processor") return "cpu-1";
+    this.pool.setGraphics(device);
+    return "gpu-1";
+  }
+
+  /** The processor takes over, and says why. Playback goes on with the next frame. */
+  private fallBack(fault: GraphicsFault): void {
+    if (this.graphicsFault) return;
+    this.graphicsFault = fault;
+    this.take?.fellBack(fault.reason);
+    this.emit({ kind: "notice", text: `${fault.reason}. The processor renders instead.` });
+    this.restart();
+  }
+
+  private measureGraphics(devices: readonly RenderDevice[]): void {
+    if (!this.timeline) return;
+    const comparable = this.timeline.document.depth === "8-bit";
+    this.startTrial(new GraphicsTrial(devices, this.range, this.settings!.parallel, comparable));
+  }
+
+  private startTrial(trial: Trial): void {
     if (!this.timeline) return;
     this.pause();
     for (const job of this.jobs.values()) this.stop(job);
-    this.trial = new ParallelTrial(cores, this.range);
+    this.trial = trial;
   }
 
   private stopTrial(): void {
     if (!this.trial) return;
-    for (const job of this.trial.jobs) this.pool.stop(job);
+    this.emit({ kind: "notice", text: `The measurement of ${this.trial.of} was stopped before its end.` });
+    this.dropTrial();
+  }
+
+  /** The workers are back at what they were set to. */
+  private dropTrial(): void {
+    for (const job of this.trial!.jobs) this.pool.stop(job);
     this.trial = undefined;
     this.pool.resize(this.settings!.parallel);
-    this.emit({ kind: "notice", text: "The measurement of frames in parallel was stopped before its end." });
+    this.useDevice(this.renderDevice);
   }
 
   /** What is under way ends first; then the workers are the trial's. */
-  private stepTrial(trial: ParallelTrial, timeline: PreviewTimeline): void {
+  private stepTrial(trial: Trial, timeline: PreviewTimeline, now: Milliseconds): void {
     if (this.jobs.size > 0 || this.calibration.job !== undefined) return;
     if (this.pool.size !== trial.parallel) this.pool.resize(trial.parallel);
+    const renderer = this.useDevice(trial.device);
     while (this.pool.freeSlots > 0) {
-      const frame = trial.next(this.nextJob);
+      const frame = trial.next(this.nextJob, now);
       if (frame === undefined) return;
-      this.pool.render(this.nextJob++, frame, timeline.settings);
+      this.pool.render(this.nextJob++, frame, { ...timeline.settings, renderer });
     }
   }
 
-  private endTrialJob(trial: ParallelTrial, outcome: RenderOutcome): void {
+  private endTrialJob(trial: Trial, outcome: RenderOutcome): void {
+    const trouble = trial.end(outcome, performance.now());
     if (outcome.kind === "rendered") releasePixels(outcome.pixels);
-    if (outcome.kind === "failed") {
-      this.emit({ kind: "notice", text: `Frames in parallel could not be measured: ${outcome.reason}` });
-      this.stopTrial();
-    } else if (trial.isDone) {
-      this.trial = undefined;
-      this.pool.resize(this.settings!.parallel);
-      this.emit({ kind: "parallelCurve", points: trial.points });
-    }
+    if (trouble !== undefined) this.emit({ kind: "notice", text: `The ${trial.of} could not be measured: ${trouble}` });
+    else if (trial.isDone) this.emit(trial.result());
+    else return;
+    this.dropTrial();
   }
 
   private endPlayback(): void {
@@ -407,7 +465,7 @@ export class Engine {
 
   private step(timeline: PreviewTimeline, now: Milliseconds): void {
     if (this.trial) {
-      this.stepTrial(this.trial, timeline);
+      this.stepTrial(this.trial, timeline, now);
       return;
     }
     if (this.takeStartsMs !== undefined && now >= this.takeStartsMs) {
@@ -542,7 +600,8 @@ export class Engine {
     if (this.pool.freeSlots === 0) return;
     if (purpose === "sharpen") {
       const job = this.addJob(frame, { kind: "render", purpose, keep, key: timeline.sharpKey(frame) });
-      this.pool.render(job.id, frame, { ...timeline.settings, fraction: 1 });
+      const renderer = this.sharpOnProcessor ? "cpu-1" : timeline.settings.renderer;
+      this.pool.render(job.id, frame, { ...timeline.settings, fraction: 1, renderer });
       return;
     }
     const key = timeline.keyOf(frame);
@@ -597,13 +656,16 @@ export class Engine {
 
   /** What a render worker sends back. */
   onOutcome(outcome: RenderOutcome): void {
-    if (this.trial?.end(outcome.job, performance.now())) {
+    if (this.trial && [...this.trial.jobs].includes(outcome.job)) {
       this.endTrialJob(this.trial, outcome);
       this.pump();
       return;
     }
     if (this.calibration.end(outcome.job)) {
-      if (outcome.kind === "rendered" && outcome.warm) outcome.costs.forEach((cost) => this.costs.model.add(cost));
+      if (outcome.kind === "rendered" && outcome.warm) {
+        const model = this.costs.modelOf(outcome.renderer);
+        outcome.costs.forEach((cost) => model.add(cost));
+      } else if (outcome.kind === "noGraphics" && this.isOnGraphics) this.fallBack(outcome);
       if (this.calibration.isDone) this.timeline?.estimateAgain();
       this.pump();
       return;
@@ -612,6 +674,7 @@ export class Engine {
     this.jobs.delete(outcome.job);
     if (job && outcome.kind === "rendered") this.accept(job, outcome);
     else if (outcome.kind === "rendered") releasePixels(outcome.pixels);
+    else if (job && outcome.kind === "noGraphics") this.endWithoutGraphics(job, outcome);
     else if (job && outcome.kind === "failed") {
       job.timeline.failed.add(job.frame);
       this.emit({ kind: "notice", text: `Frame ${job.frame} could not be rendered: ${outcome.reason}` });
@@ -619,7 +682,20 @@ export class Engine {
     this.pump();
   }
 
-  private accept(job: EngineJob, { key, width, height, pixels, ms, costs, warm }: Rendered): void {
+  private get isOnGraphics(): boolean {
+    return this.timeline?.settings.renderer === "gpu-1";
+  }
+
+  private endWithoutGraphics(job: EngineJob, fault: GraphicsFault): void {
+    // It was asked for before the processor took over.
+    if (job.timeline.settings.renderer !== this.timeline?.settings.renderer) return;
+    // A frame at full size may be more than the device takes, while the preview is not.
+    if (job.purpose === "sharpen" && !fault.lost) this.sharpOnProcessor = true;
+    else this.fallBack(fault);
+  }
+
+  private accept(job: EngineJob, rendered: Rendered): void {
+    const { key, width, height, pixels, ms, costs, warm } = rendered;
     const { timeline, frame } = job;
     const { document } = timeline;
     const picture: HeldPicture = { width, height, depth: document.depth, pixels };
@@ -634,7 +710,7 @@ export class Engine {
     }
     this.rendered++;
     this.arrival.note(performance.now() - job.startedMs, timeline === this.timeline ? this.costs.costs[frame]! : 0);
-    if (warm) this.timeline!.measure(key, ms, costs, timeline.stillKeys(frame));
+    if (warm) this.timeline!.measure(key, rendered, timeline.stillKeys(frame));
     this.take?.rendered(costs);
     this.admit(key, picture, ms, { origin: "rendered", keep: job.keep, owner: document.id });
   }
@@ -745,7 +821,8 @@ export class Engine {
       readRate: this.disk.readRate,
       rendered: this.rendered,
       measuringTake: this.take !== undefined || this.takeStartsMs !== undefined,
-      trial: this.trial && { parallel: this.trial.parallel, progress: this.trial.progress },
+      trial: this.trial && { of: this.trial.of, step: this.trial.step, progress: this.trial.progress },
+      graphicsFault: this.graphicsFault?.reason,
       playback: transport && { skipped: transport.skipped, reachedRate: transport.reachedRate },
       layerCosts: this.costs.layerSummary(this.playhead, this.range),
       sharp: this.sharpFrame === this.playhead,

@@ -1,6 +1,6 @@
-import { buildGraph, CostModel, FULL_QUALITY, stillKeys, type CostSample } from "@kinetocache/core";
+import { buildGraph, FULL_QUALITY, stillKeys, type CostSample } from "@kinetocache/core";
 import { moving } from "../../../../testing/engine";
-import { FrameCosts } from "./frameCosts";
+import { FrameCosts, type FrameTiming } from "./frameCosts";
 
 const opened = moving();
 const graphs = Array.from({ length: 24 }, (_, frame) => buildGraph(opened, frame, FULL_QUALITY));
@@ -14,9 +14,14 @@ function samples(frame: number, ms: number): CostSample[] {
   return [source, place, root].map(({ key, kind, layer }) => ({ key, kind, layer, units: 1000, ms }));
 }
 
+/** A frame that took `ms`, and what was measured of it. */
+function timing(ms: number, costs: readonly CostSample[], change: Partial<FrameTiming> = {}): FrameTiming {
+  return { ms, costs, nodesTimed: true, renderer: "cpu-1", ...change };
+}
+
 function costs(): FrameCosts {
-  const result = new FrameCosts(new CostModel());
-  result.reset(24, ["square"]);
+  const result = new FrameCosts();
+  result.reset(24, ["square"], "cpu-1");
   return result;
 }
 
@@ -25,7 +30,7 @@ test("nothing is known until something was measured; then the others are estimat
   known.place(1, graphs[1]!.key, graphs[1]!.root, still(1));
   expect(known.costs[1]).toBe(0);
   expect(known.layerSummary(1, { in: 0, out: 24 })[0]).toMatchObject({ playheadMs: undefined, rangeMs: undefined });
-  known.record(graphs[0]!.key, [0], 30, samples(0, 10), still(0));
+  known.record(graphs[0]!.key, [0], timing(30, samples(0, 10)), still(0));
   known.place(1, graphs[1]!.key, graphs[1]!.root, still(1));
   expect(known.costs[1]).toBeGreaterThan(0);
   expect([...known.measured.subarray(0, 2)]).toEqual([1, 0]);
@@ -33,7 +38,7 @@ test("nothing is known until something was measured; then the others are estimat
 
 test("what a still branch took is not charged to the frame that happened to come first", () => {
   const known = costs();
-  known.record(graphs[0]!.key, [0], 30, samples(0, 10), still(0));
+  known.record(graphs[0]!.key, [0], timing(30, samples(0, 10)), still(0));
   // The solid is the same in every frame; placing and stacking it are not.
   expect(known.costs[0]).toBe(20);
   expect(known.layerSummary(0, { in: 0, out: 24 })[0]).toMatchObject({ playheadMs: 10, measured: true });
@@ -41,9 +46,9 @@ test("what a still branch took is not charged to the frame that happened to come
 
 test("a measurement stays known by its key through a change of timeline, and holds for each of its frames", () => {
   const known = costs();
-  known.record(graphs[3]!.key, [3, 4, 9], 25, samples(3, 10).slice(1), still(3));
+  known.record(graphs[3]!.key, [3, 4, 9], timing(25, samples(3, 10).slice(1)), still(3));
   expect([3, 4, 9].map((frame) => known.costs[frame])).toEqual([25, 25, 25]);
-  known.reset(24, ["square"]);
+  known.reset(24, ["square"], "cpu-1");
   known.place(7, graphs[3]!.key, graphs[3]!.root, still(3));
   expect(known.costs[7]).toBe(25);
   expect(known.measured[7]).toBe(1);
@@ -56,7 +61,7 @@ test("what the disk says of an earlier session is a measurement of the whole, no
   expect(known.costs[2]).toBe(55);
   expect(known.measured[2]).toBeGreaterThan(0);
   expect(known.layerSummary(2, { in: 2, out: 3 })[0]).toMatchObject({ measured: false, rangeMeasured: false });
-  known.record(graphs[2]!.key, [2], 40, samples(2, 10).slice(1), still(2));
+  known.record(graphs[2]!.key, [2], timing(40, samples(2, 10).slice(1)), still(2));
   expect(known.measuredMs(graphs[2]!.key)).toBe(40);
   known.learn(graphs[2]!.key, 99);
   expect(known.measuredMs(graphs[2]!.key)).toBe(40);
@@ -65,8 +70,33 @@ test("what the disk says of an earlier session is a measurement of the whole, no
 test("the mean over a range is measured only when every frame of it is", () => {
   const known = costs();
   const summary = () => known.layerSummary(0, { in: 0, out: 2 })[0]!;
-  known.record(graphs[0]!.key, [0], 20, samples(0, 10).slice(1), still(0));
+  known.record(graphs[0]!.key, [0], timing(20, samples(0, 10).slice(1)), still(0));
   expect(summary()).toMatchObject({ rangeMs: 5, rangeMeasured: false });
-  known.record(graphs[1]!.key, [1], 40, samples(1, 20).slice(1), still(1));
+  known.record(graphs[1]!.key, [1], timing(40, samples(1, 20).slice(1)), still(1));
   expect(summary()).toMatchObject({ rangeMs: 15, rangeMeasured: true });
+});
+
+test("a device that times no single effect is measured as a whole, and its layers are an estimate", () => {
+  const known = costs();
+  known.reset(24, ["square"], "gpu-1");
+  known.record(
+    graphs[0]!.key,
+    [0],
+    timing(30, samples(0, 10).slice(1), { renderer: "gpu-1", nodesTimed: false }),
+    still(0),
+  );
+  expect(known.costs[0]).toBe(30);
+  expect(known.layerSummary(0, { in: 0, out: 1 })[0]).toMatchObject({ measured: false, rangeMeasured: false });
+});
+
+test("what one renderer took says nothing about another", () => {
+  const known = costs();
+  known.record(graphs[0]!.key, [0], timing(30, samples(0, 10)), still(0));
+  expect([known.isNew("cpu-1"), known.isNew("gpu-1")]).toEqual([false, true]);
+  known.reset(24, ["square"], "gpu-1");
+  known.place(1, graphs[1]!.key, graphs[1]!.root, still(1));
+  expect(known.costs[1]).toBe(0);
+  known.reset(24, ["square"], "cpu-1");
+  known.place(1, graphs[1]!.key, graphs[1]!.root, still(1));
+  expect(known.costs[1]).toBeGreaterThan(0);
 });

@@ -1,11 +1,13 @@
 import {
   CostModel,
+  FULL_QUALITY,
   type ContentKey,
-  type CostSample,
   type FrameNumber,
   type FrameRange,
   type GraphNode,
   type Milliseconds,
+  type RenderedFrame,
+  type RendererClass,
 } from "@kinetocache/core";
 import type { LayerCost } from "./protocol";
 
@@ -14,6 +16,9 @@ interface Measured {
   /** Unknown for a frame that an earlier session rendered. */
   readonly byLayer?: ReadonlyMap<string, Milliseconds>;
 }
+
+/** What rendering one frame took. */
+export type FrameTiming = Pick<RenderedFrame, "ms" | "costs" | "nodesTimed"> & { readonly renderer: RendererClass };
 
 // A measurement is about 300 bytes: some 30 MB at the most.
 const REMEMBERED = 100_000;
@@ -33,10 +38,24 @@ export class FrameCosts {
   private readonly byKey = new Map<ContentKey, Measured>();
   private rangeMeans: { readonly range: FrameRange; readonly means: readonly Milliseconds[] } | undefined;
 
-  constructor(readonly model: CostModel) {}
+  /** What was measured on each class of renderer. */
+  private readonly models = new Map<RendererClass, CostModel>();
+  private renderer: RendererClass = FULL_QUALITY.renderer;
+
+  /** Whether nothing was measured on a renderer yet. */
+  isNew(renderer: RendererClass): boolean {
+    return !this.models.has(renderer);
+  }
+
+  modelOf(renderer: RendererClass): CostModel {
+    const known = this.models.get(renderer) ?? new CostModel();
+    this.models.set(renderer, known);
+    return known;
+  }
 
   /** Starts afresh for a timeline; measurements stay known by key. */
-  reset(duration: number, layers: readonly string[]): void {
+  reset(duration: number, layers: readonly string[], renderer: RendererClass): void {
+    this.renderer = renderer;
     this.costs = new Float32Array(duration);
     this.measured = new Uint8Array(duration);
     this.layers = layers;
@@ -50,7 +69,7 @@ export class FrameCosts {
       this.write(frame, known.ms, known.byLayer, MEASURED);
       return;
     }
-    const { total, byLayer } = this.model.estimateFrame(root, still);
+    const { total, byLayer } = this.modelOf(this.renderer).estimateFrame(root, still);
     this.write(frame, known?.ms ?? total, byLayer, known ? MEASURED_WHOLE : ESTIMATED);
   }
 
@@ -66,14 +85,14 @@ export class FrameCosts {
   record(
     key: ContentKey,
     frames: readonly FrameNumber[],
-    totalMs: Milliseconds,
-    samples: readonly CostSample[],
+    { ms: totalMs, costs: samples, renderer, nodesTimed }: FrameTiming,
     still: ReadonlySet<ContentKey>,
   ): void {
+    const model = this.modelOf(renderer);
     const byLayer = new Map<string, Milliseconds>();
     let ms = totalMs;
     for (const sample of samples) {
-      this.model.add(sample);
+      model.add(sample);
       if (still.has(sample.key)) {
         ms -= sample.ms;
         continue;
@@ -81,8 +100,8 @@ export class FrameCosts {
       if (sample.layer !== null) byLayer.set(sample.layer, (byLayer.get(sample.layer) ?? 0) + sample.ms);
     }
     if (this.byKey.size >= REMEMBERED) this.byKey.clear();
-    this.byKey.set(key, { ms, byLayer });
-    for (const frame of frames) this.write(frame, ms, byLayer, MEASURED);
+    this.byKey.set(key, nodesTimed ? { ms, byLayer } : { ms });
+    for (const frame of frames) this.write(frame, ms, byLayer, nodesTimed ? MEASURED : MEASURED_WHOLE);
   }
 
   measuredMs(key: ContentKey): Milliseconds | undefined {

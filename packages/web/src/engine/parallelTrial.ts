@@ -1,5 +1,7 @@
-import type { FrameNumber, FrameRange, Milliseconds } from "@kinetocache/core";
-import type { ParallelPoint } from "./protocol";
+import type { FrameNumber, FrameRange, Milliseconds, RenderDevice } from "@kinetocache/core";
+import type { EngineEvent, ParallelPoint } from "./protocol";
+import type { RenderOutcome } from "./renderPool";
+import { spreadFrame, type Trial } from "./trial";
 
 // Of each worker's frames these are only there to warm it up: hot loops are compiled anew while they run.
 const WARM_FRAMES = 8;
@@ -15,11 +17,9 @@ export function trialSteps(cores: number): number[] {
   return [...steps, Math.max(1, cores)];
 }
 
-/**
- * Renders frames of a range with one frame in parallel, then two, and so on, and times them. Nothing that it
- * renders is kept.
- */
-export class ParallelTrial {
+/** Renders frames of a range with one frame in parallel, then two, and so on, and times them. */
+export class ParallelTrial implements Trial {
+  readonly of = "frames in parallel";
   readonly points: ParallelPoint[] = [];
   private readonly steps: number[];
   private readonly running = new Set<number>();
@@ -27,14 +27,15 @@ export class ParallelTrial {
   private ended = 0;
   private timedFromMs: Milliseconds | undefined;
 
+  /** @param device what renders */
   constructor(
     cores: number,
     private readonly range: FrameRange,
+    readonly device: RenderDevice,
   ) {
     this.steps = trialSteps(cores);
   }
 
-  /** Jobs under way. */
   get jobs(): Iterable<number> {
     return this.running;
   }
@@ -43,38 +44,40 @@ export class ParallelTrial {
     return this.steps.length === 0;
   }
 
-  /** Frames in parallel that are being tried. */
   get parallel(): number {
     return this.steps[0] ?? 1;
   }
 
-  /** Share of the whole trial that is done, 0 to 1. */
+  get step(): string {
+    return `${this.parallel} at a time`;
+  }
+
   get progress(): number {
     const left = this.steps.length;
     return left === 0 ? 1 : (this.points.length + this.ended / this.wanted) / (this.points.length + left);
   }
 
-  /** Next frame to render, spread over the range; undefined when all of this step are under way. */
   next(job: number): FrameNumber | undefined {
     if (this.isDone || this.started >= this.wanted || this.running.size >= this.parallel) return undefined;
     this.running.add(job);
-    const length = this.range.out - this.range.in;
-    // Steps of the golden section of the range visit it evenly, whatever the number of frames.
-    const place = Math.abs((this.started++ - this.warm) * 0.618034) % 1;
-    return this.range.in + Math.floor(place * length);
+    return spreadFrame(this.started++ - this.warm, this.range);
   }
 
-  /** @returns whether the job was one of these */
-  end(job: number, nowMs: Milliseconds): boolean {
-    if (!this.running.delete(job)) return false;
+  end(outcome: RenderOutcome, nowMs: Milliseconds): string | undefined {
+    this.running.delete(outcome.job);
+    if (outcome.kind === "failed" || outcome.kind === "noGraphics") return outcome.reason;
     this.ended++;
     if (this.ended === this.warm) this.timedFromMs = nowMs;
-    if (this.ended < this.wanted) return true;
+    if (this.ended < this.wanted) return undefined;
     this.points.push({ parallel: this.parallel, rate: (this.timed * 1000) / (nowMs - this.timedFromMs!) });
     this.steps.shift();
     this.started = 0;
     this.ended = 0;
-    return true;
+    return undefined;
+  }
+
+  result(): EngineEvent {
+    return { kind: "parallelCurve", points: this.points };
   }
 
   private get warm(): number {

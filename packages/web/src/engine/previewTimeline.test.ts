@@ -1,4 +1,4 @@
-import { CostModel, frameKey, FULL_QUALITY, IN_MEMORY, ON_DISK } from "@kinetocache/core";
+import { frameKey, FULL_QUALITY, IN_MEMORY, ON_DISK } from "@kinetocache/core";
 import { moving } from "../../../../testing/engine";
 import { FrameCosts } from "./frameCosts";
 import { PreviewTimeline } from "./previewTimeline";
@@ -6,7 +6,7 @@ import { PreviewTimeline } from "./previewTimeline";
 const key = (frame: number, scale = 1) => frameKey(moving(scale), frame, FULL_QUALITY);
 
 function open(scale = 1, memory: readonly string[] = [], disk: readonly string[] = []): PreviewTimeline {
-  return new PreviewTimeline(moving(scale), FULL_QUALITY, new FrameCosts(new CostModel()), {
+  return new PreviewTimeline(moving(scale), FULL_QUALITY, new FrameCosts(), {
     inMemory: (held) => memory.includes(held),
     onDisk: (held) => disk.includes(held),
   });
@@ -59,7 +59,7 @@ test("screens get a copy when something changed, and nothing otherwise", () => {
 test("what is held counts wherever it is; the rest is what it costs", () => {
   const timeline = open(1, [key(0)], [key(1)]);
   timeline.computeKeys(Infinity);
-  timeline.measure(key(5), 40, [], new Set());
-  timeline.measure(key(0), 90, [], new Set());
+  timeline.measure(key(5), { ms: 40, costs: [], nodesTimed: true, renderer: "cpu-1" }, new Set());
+  timeline.measure(key(0), { ms: 90, costs: [], nodesTimed: true, renderer: "cpu-1" }, new Set());
   expect(timeline.heldAndRemaining()).toEqual({ held: 2, remainingMs: 40 });
 });

@@ -7,13 +7,12 @@ import {
   Timeline,
   type Composition,
   type ContentKey,
-  type CostSample,
   type Document,
   type FrameNumber,
   type Milliseconds,
   type RenderSettings,
 } from "@kinetocache/core";
-import type { FrameCosts } from "./frameCosts";
+import type { FrameCosts, FrameTiming } from "./frameCosts";
 import type { TimelineData } from "./protocol";
 
 /** Where frames are held when a timeline first learns their keys. */
@@ -48,6 +47,7 @@ export class PreviewTimeline {
     costs.reset(
       this.composition.duration,
       this.composition.layers.map(({ id }) => id),
+      settings.renderer,
     );
   }
 
@@ -119,8 +119,8 @@ export class PreviewTimeline {
   }
 
   /** Takes in what rendering a frame took; the frame may be of an earlier state. */
-  measure(key: ContentKey, ms: Milliseconds, costs: readonly CostSample[], still: ReadonlySet<ContentKey>): void {
-    this.costs.record(key, this.frames.framesOf(key), ms, costs, still);
+  measure(key: ContentKey, timing: FrameTiming, still: ReadonlySet<ContentKey>): void {
+    this.costs.record(key, this.frames.framesOf(key), timing, still);
     this.changed = true;
   }
 

@@ -6,10 +6,14 @@ import type {
   EffectMode,
   FrameNumber,
   FrameRange,
+  GraphicsChoice,
+  GraphicsResult,
   Milliseconds,
   Mode,
   Pacing,
   PlayheadWindow,
+  RenderDevice,
+  RendererClass,
   RenderSettings,
   TakeFrame,
   TakeSummary,
@@ -35,6 +39,8 @@ export interface PreviewSettings {
   readonly pacing: Pacing;
   readonly sharpenWhenParked: boolean;
   readonly loop: boolean;
+  /** What renders. */
+  readonly effectsOn: RenderDevice;
 }
 
 /** From a screen to the engine. */
@@ -65,6 +71,10 @@ export type Command =
   | { readonly kind: "measureTake" }
   /** Renders with one frame in parallel, then more, up to all cores, and times that. Any action ends it. */
   | { readonly kind: "measureParallel"; readonly cores: number }
+  /** Renders on each of these devices in turn, times that, and compares the pixels. Any action ends it. */
+  | { readonly kind: "measureGraphics"; readonly devices: readonly RenderDevice[] }
+  /** Tries the chosen graphics device again, after it failed. */
+  | { readonly kind: "retryGraphics" }
   /** The user did something: filling waits anew. */
   | { readonly kind: "touch" }
   | { readonly kind: "pauseFilling"; readonly paused: boolean }
@@ -85,6 +95,8 @@ export interface LayerCost {
 
 export type DiskState =
   { readonly kind: "ready" } | { readonly kind: "unreachable" } | { readonly kind: "full"; readonly detail: string };
+
+export type TrialKind = "frames in parallel" | "graphics devices";
 
 /** What is true at one moment; sent about ten times a second while anything changes. */
 export interface Status {
@@ -112,8 +124,10 @@ export interface Status {
   readonly readRate?: number;
   readonly rendered: number;
   readonly measuringTake: boolean;
-  /** While frames in parallel are measured. */
-  readonly trial?: { readonly parallel: number; readonly progress: number };
+  /** While something is measured: what, and the share of it that is done. */
+  readonly trial?: { readonly of: TrialKind; readonly step: string; readonly progress: number };
+  /** Why the processor renders although a graphics device was chosen. */
+  readonly graphicsFault?: string;
   readonly playback?: { readonly skipped: number; readonly reachedRate: number };
   readonly layerCosts: readonly LayerCost[];
   readonly sharp: boolean;
@@ -156,6 +170,8 @@ export interface MeasuredTake {
   /** Render time by layer during the take, summed over all workers; null is the final stack. */
   readonly layerMs: readonly { readonly layer: string | null; readonly ms: Milliseconds }[];
   readonly heldAtStart: { readonly memory: number; readonly disk: number };
+  /** Why a chosen graphics device did not render all of it. */
+  readonly graphicsFault?: string;
 }
 
 /** From the engine to the screens. */
@@ -166,6 +182,7 @@ export type EngineEvent =
   | { readonly kind: "cacheChange"; readonly change: CacheChange }
   | { readonly kind: "take"; readonly take: MeasuredTake }
   | { readonly kind: "parallelCurve"; readonly points: readonly ParallelPoint[] }
+  | { readonly kind: "graphicsTrial"; readonly results: readonly GraphicsResult[] }
   /** Something went wrong that the user should know once. */
   | { readonly kind: "notice"; readonly text: string };
 
@@ -180,6 +197,8 @@ export interface RenderInit extends RenderResources {
 export type RenderRequest =
   | RenderInit
   | { readonly kind: "document"; readonly document: Document }
+  /** The device for frames of the graphics renderer. */
+  | { readonly kind: "graphics"; readonly choice: GraphicsChoice }
   | { readonly kind: "render"; readonly job: number; readonly frame: FrameNumber; readonly settings: RenderSettings };
 
 export type RenderReply =
@@ -193,9 +212,15 @@ export type RenderReply =
       readonly pixels: Uint8Array<ArrayBuffer>;
       readonly ms: Milliseconds;
       readonly costs: readonly CostSample[];
+      /** Whether each node was timed; otherwise `costs` shares out the time of the frame by work. */
+      readonly nodesTimed: boolean;
+      readonly renderer: RendererClass;
+      /** Memory of the worker for pixels, on a graphics device too. */
       readonly memoryBytes: Bytes;
       /** False for a worker's first frames, whose times say more of the compiler than of the frame. */
       readonly warm: boolean;
     }
   | { readonly kind: "cancelled"; readonly job: number }
-  | { readonly kind: "failed"; readonly job: number; readonly reason: string };
+  | { readonly kind: "failed"; readonly job: number; readonly reason: string }
+  /** The graphics device cannot render this; the processor may. `lost` when it is gone altogether. */
+  | { readonly kind: "noGraphics"; readonly job: number; readonly reason: string; readonly lost: boolean };

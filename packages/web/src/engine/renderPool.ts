@@ -1,4 +1,4 @@
-import type { Bytes, Document, FrameNumber, RenderSettings } from "@kinetocache/core";
+import type { Bytes, Document, FrameNumber, GraphicsChoice, RenderSettings } from "@kinetocache/core";
 import type { RenderReply, RenderRequest } from "./protocol";
 import type { RenderResources } from "./resources";
 
@@ -18,6 +18,7 @@ const MOST_WORKERS = 64;
 export class RenderPool {
   private members: Member[] = [];
   private document: Document | undefined;
+  private graphics: GraphicsChoice | undefined;
   private readonly cancel = new Int32Array(new SharedArrayBuffer(4 * MOST_WORKERS)).fill(-1);
 
   constructor(
@@ -53,6 +54,13 @@ export class RenderPool {
     for (const { worker } of this.members) post(worker, { kind: "document", document });
   }
 
+  /** The device for frames of the graphics renderer, from the next one on. */
+  setGraphics(choice: GraphicsChoice): void {
+    if (choice === this.graphics) return;
+    this.graphics = choice;
+    for (const { worker } of this.members) post(worker, { kind: "graphics", choice });
+  }
+
   /** @throws Error when no worker is free */
   render(job: number, frame: FrameNumber, settings: RenderSettings): void {
     const member = this.members.find((candidate) => candidate.job === undefined);
@@ -82,6 +90,7 @@ export class RenderPool {
       if (job !== undefined) this.onOutcome({ kind: "failed", job, reason: `A render worker stopped: ${message}` });
     };
     post(worker, { kind: "init", ...this.resources, cancel: this.cancel, slot });
+    if (this.graphics) post(worker, { kind: "graphics", choice: this.graphics });
     if (this.document) post(worker, { kind: "document", document: this.document });
     return member;
   }

@@ -24,11 +24,14 @@ export class TakeRecorder {
   private readonly startedAtMs = Date.now();
   private bytesRead: Bytes = 0;
   private stallMs: Milliseconds = 0;
+  private graphicsFault: string | undefined;
 
   constructor(
     private readonly run: {
       readonly document: Document;
       readonly settings: PreviewSettings;
+      /** Why the chosen graphics device does not render, where it does not. */
+      readonly graphicsFault?: string;
       readonly range: FrameRange;
       readonly residency: Uint8Array;
       readonly startMs: Milliseconds;
@@ -36,6 +39,7 @@ export class TakeRecorder {
   ) {
     const held = (tier: number) =>
       run.residency.subarray(run.range.in, run.range.out).reduce((sum, bits) => sum + Number((bits & tier) !== 0), 0);
+    this.graphicsFault = run.graphicsFault;
     this.heldAtStart = { memory: held(IN_MEMORY), disk: held(ON_DISK) };
   }
 
@@ -54,6 +58,11 @@ export class TakeRecorder {
 
   rendered(costs: readonly CostSample[]): void {
     for (const { layer, ms } of costs) this.layerMs.set(layer, (this.layerMs.get(layer) ?? 0) + ms);
+  }
+
+  /** The processor took over from a graphics device. */
+  fellBack(reason: string): void {
+    this.graphicsFault = reason;
   }
 
   read(bytes: Bytes): void {
@@ -75,6 +84,7 @@ export class TakeRecorder {
       summary: summariseTake(this.frames, budgetMs, this.bytesRead),
       layerMs: [...this.layerMs].map(([layer, ms]) => ({ layer, ms })).sort((a, b) => b.ms - a.ms),
       heldAtStart: this.heldAtStart,
+      ...(this.graphicsFault === undefined ? {} : { graphicsFault: this.graphicsFault }),
     };
   }
 

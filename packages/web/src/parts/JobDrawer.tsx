@@ -83,8 +83,8 @@ function TrialJob() {
   return (
     <div className="drawer-job">
       <div className="drawer-text">
-        <strong>Measuring frames in parallel</strong>
-        <span className="mono">{trial.parallel} at a time</span>
+        <strong>Measuring {trial.of}</strong>
+        <span className="mono">{trial.step}</span>
       </div>
       <Progress label="Share of the measurement" done={Math.round(100 * trial.progress)} total={100} />
       <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "touch" })}>

@@ -1,3 +1,5 @@
+import type { RenderDevice } from "@kinetocache/core";
+
 /** One way to write every figure that a person reads. 1 GB is 2³⁰ bytes, as for memory modules. */
 
 const UNITS = ["B", "kB", "MB", "GB", "TB"];
@@ -53,6 +55,18 @@ export function rateText(framesPerSecond: number): string {
 
 export function framesText(count: number): string {
   return `${count.toLocaleString("en")} ${count === 1 ? "frame" : "frames"}`;
+}
+
+const DEVICES: Readonly<Record<RenderDevice, string>> = {
+  processor: "processor",
+  "low-power": "graphics device of low power",
+  "high-performance": "graphics device of high performance",
+  software: "software stand-in",
+};
+
+/** What renders, where its name is not at hand. */
+export function deviceText(device: RenderDevice): string {
+  return DEVICES[device];
 }
 
 export function fractionText(fraction: number): string {

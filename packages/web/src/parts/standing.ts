@@ -65,6 +65,7 @@ function isOfNow(take: StoredTake, { state, settings, range, figures }: Present)
     take.settings.fraction === settings.fraction &&
     take.settings.effects === settings.effects &&
     take.settings.parallel === settings.parallel &&
+    take.settings.effectsOn === settings.effectsOn &&
     take.settings.pacing === settings.pacing &&
     take.range.in === range.in &&
     take.range.out === range.out &&

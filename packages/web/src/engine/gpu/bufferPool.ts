@@ -26,7 +26,10 @@ export class BufferPool {
   /** @throws GraphicsError when the device has no buffers of that size */
   take(bytes: number): GPUBuffer {
     if (bytes > this.mostBytes)
-      throw new GraphicsError(`A picture of ${bytes} bytes is larger than the ${this.mostBytes} that the device takes`);
+      throw new GraphicsError(
+        `A picture of ${bytes} bytes is larger than the ${this.mostBytes} that the device takes`,
+        false,
+      );
     const known = this.free.get(bytes)?.pop();
     if (known) {
       this.freeBytes -= bytes;

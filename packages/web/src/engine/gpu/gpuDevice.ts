@@ -1,9 +1,7 @@
+import type { GraphicsChoice } from "@kinetocache/core";
+import { requestAdapter } from "./adapters";
 import { GraphicsError } from "./graphicsError";
 import { SHADERS, type ShaderName } from "./shaders";
-
-/** Which adapter of the browser: that of least power, that of most speed, or the software stand-in. */
-export const GRAPHICS_CHOICES = ["low-power", "high-performance", "software"] as const;
-export type GraphicsChoice = (typeof GRAPHICS_CHOICES)[number];
 
 /** A device that is ready to render: its shaders are compiled. */
 export interface GpuDevice {
@@ -15,18 +13,10 @@ export interface GpuDevice {
   readonly lost: () => string | undefined;
 }
 
-/** The adapter for a choice, or null where the browser has none. */
-export async function requestAdapter(choice: GraphicsChoice): Promise<GPUAdapter | null> {
-  // Browsers without WebGPU, and pages that are not secure, have no `gpu`.
-  const gpu = (navigator as { gpu?: GPU }).gpu;
-  if (!gpu) return null;
-  return gpu.requestAdapter(choice === "software" ? { forceFallbackAdapter: true } : { powerPreference: choice });
-}
-
 /** @throws GraphicsError that says what is missing */
 export async function openDevice(choice: GraphicsChoice): Promise<GpuDevice> {
   const adapter = await requestAdapter(choice);
-  if (!adapter) throw new GraphicsError("The browser offers no graphics device");
+  if (!adapter) throw new GraphicsError("The browser offers no graphics device", true);
   const hasTimestamps = adapter.features.has("timestamp-query");
   const { maxBufferSize, maxStorageBufferBindingSize } = adapter.limits;
   let device: GPUDevice;
@@ -36,7 +26,7 @@ export async function openDevice(choice: GraphicsChoice): Promise<GpuDevice> {
       requiredLimits: { maxBufferSize, maxStorageBufferBindingSize },
     });
   } catch (cause) {
-    throw new GraphicsError(`The graphics device does not open: ${(cause as Error).message}`, { cause });
+    throw new GraphicsError(`The graphics device does not open: ${(cause as Error).message}`, true, { cause });
   }
   let lost: string | undefined;
   void device.lost.then(({ message }) => (lost = message || "the system took it away"));
@@ -51,7 +41,9 @@ export async function openDevice(choice: GraphicsChoice): Promise<GpuDevice> {
     };
   } catch (cause) {
     device.destroy();
-    throw new GraphicsError(`A shader does not run on the graphics device: ${(cause as Error).message}`, { cause });
+    throw new GraphicsError(`A shader does not run on the graphics device: ${(cause as Error).message}`, true, {
+      cause,
+    });
   }
 }
 

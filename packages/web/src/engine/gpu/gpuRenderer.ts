@@ -9,19 +9,15 @@ import {
   type CostSample,
   type DrawArtwork,
   type FrameGraph,
+  type GraphicsChoice,
   type Milliseconds,
   type RenderedFrame,
   type Span,
 } from "@kinetocache/core";
 import { newPixels } from "../pixels";
 import { GpuCanvas, type Staged } from "./gpuCanvas";
-import { openDevice, type GpuDevice, type GraphicsChoice } from "./gpuDevice";
+import { openDevice, type GpuDevice } from "./gpuDevice";
 import { GraphicsError } from "./graphicsError";
-
-export interface GpuFrame extends RenderedFrame {
-  /** Whether the device timed each node; otherwise the whole time is shared out by work, which is an estimate. */
-  readonly nodesTimed: boolean;
-}
 
 /** Renders frames on a graphics device. One instance works on one frame at a time. */
 export class GpuRenderer {
@@ -60,7 +56,7 @@ export class GpuRenderer {
    * @throws RenderCancelled; GraphicsError when the device is lost or cannot do this frame, after which this
    * renderer is of no more use; or what a source throws on bad artwork
    */
-  async render(graph: FrameGraph, cancelled: () => boolean = () => false): Promise<GpuFrame> {
+  async render(graph: FrameGraph, cancelled: () => boolean = () => false): Promise<RenderedFrame> {
     const { key, depth, root } = graph;
     const { width, height } = root.window;
     const startMs = performance.now();
@@ -78,7 +74,7 @@ export class GpuRenderer {
       faults = await Promise.all([device.popErrorScope(), device.popErrorScope()]);
     }
     const fault = faults.find((error) => error !== null);
-    if (fault) throw new GraphicsError(fault.message);
+    if (fault) throw new GraphicsError(fault.message, false);
     const { finished, spans } = recorded;
     const pixels = newPixels(pixelCount(root.window) * BYTES_A_PIXEL[depth]);
     await this.read(finished.pixels, (bytes) => pixels.set(bytes));
@@ -114,7 +110,7 @@ export class GpuRenderer {
       receive(new Uint8Array(buffer.getMappedRange()));
     } catch (cause) {
       this.failIfLost();
-      throw new GraphicsError((cause as Error).message, { cause });
+      throw new GraphicsError((cause as Error).message, false, { cause });
     } finally {
       buffer.destroy();
     }
@@ -122,6 +118,6 @@ export class GpuRenderer {
 
   private failIfLost(): void {
     const lost = this.gpu.lost();
-    if (lost !== undefined) throw new GraphicsError(`The graphics device was lost: ${lost}`);
+    if (lost !== undefined) throw new GraphicsError(`The graphics device was lost: ${lost}`, true);
   }
 }

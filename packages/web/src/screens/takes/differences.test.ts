@@ -18,6 +18,7 @@ const take = (change: Partial<StoredTake> = {}): StoredTake => ({
     pacing: "keep time",
     sharpenWhenParked: true,
     loop: true,
+    effectsOn: "processor",
   },
   depth: "8-bit",
   frames: [],

@@ -1,5 +1,5 @@
 import type { StoredTake } from "../../data/database";
-import { bytesText, fractionText } from "../../parts/format";
+import { bytesText, deviceText, fractionText } from "../../parts/format";
 
 export interface Difference {
   readonly label: string;
@@ -19,6 +19,7 @@ function circumstances(take: StoredTake): readonly (readonly [label: string, val
     ["Memory budget", bytesText(settings.memoryBudgetBytes)],
     ["Preview size", fractionText(settings.fraction)],
     ["Effects", settings.effects],
+    ["Effects on", deviceText(settings.effectsOn)],
     ["Depth of cached frames", depth],
     ["In parallel", String(settings.parallel)],
     ["Around the playhead", `${settings.window.before} behind, ${settings.window.after} ahead`],
