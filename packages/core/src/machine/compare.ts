@@ -7,13 +7,14 @@ interface Rendering {
   readonly speed: number;
   readonly parallel: number;
   readonly cores: number;
-  readonly rate: Rate;
 }
 
-/**
- * Frames a second that a machine renders when nothing is cached, at most the composition's rate. An estimate: it
- * takes frames in parallel to help in full, up to one a core.
- */
-export function uncachedRate({ meanMs, speed, parallel, cores, rate }: Rendering): number {
-  return Math.min(framesPerSecond(rate), (Math.min(parallel, cores) * speed * 1000) / Math.max(meanMs, 1e-6));
+/** Frames a second that a machine renders. An estimate: it takes frames in parallel to help in full, up to one a core. */
+export function renderRate({ meanMs, speed, parallel, cores }: Rendering): number {
+  return (Math.min(parallel, cores) * speed * 1000) / Math.max(meanMs, 1e-6);
+}
+
+/** Frames a second that a machine plays when nothing is cached: what it renders, at most the composition's rate. */
+export function uncachedRate({ rate, ...rendering }: Rendering & { readonly rate: Rate }): number {
+  return Math.min(framesPerSecond(rate), renderRate(rendering));
 }

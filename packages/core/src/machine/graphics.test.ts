@@ -1,5 +1,7 @@
+import { readFileSync } from "node:fs";
 import fc from "fast-check";
-import { graphicsVerdict, RENDER_DEVICES, type DeviceTrial } from "./graphics";
+import { bestStated, graphicsVerdict, RENDER_DEVICES, statedDevices, type DeviceTrial } from "./graphics";
+import { parseSheetText } from "./sheet";
 
 const trial = (device: DeviceTrial["device"], rate: number): DeviceTrial => ({
   device,
@@ -45,4 +47,34 @@ test("the best is never slower than another by more than the noise", () => {
       expect(verdict.next?.device).not.toBe(verdict.best);
     }),
   );
+});
+
+describe("stated speeds of simulated machines", () => {
+  const machine = (name: string) => parseSheetText(readFileSync(`demo/machines/${name}.json`, "utf8"));
+  const work = { meanMs: 400, parallel: 2, oneBytes: 2 ** 28 };
+
+  test("the device that decodes best is not the one for effects", () => {
+    const { effects, decoding } = bestStated(statedDevices(machine("tower"), work));
+    expect([effects.name, decoding.name]).toEqual(["Dedicated graphics", "Integrated graphics"]);
+    // 400 ms a frame, 32 times as fast.
+    expect(effects.rate).toBe(80);
+  });
+
+  test("a software stand-in is never the best, nor is a device whose memory is too small", () => {
+    const suite = machine("suite");
+    expect(bestStated(statedDevices(suite, work)).effects.name).toBe("Dedicated graphics");
+    expect(bestStated(statedDevices(suite, { ...work, oneBytes: 2 ** 32 })).effects.name).toBe("Processor");
+    const only = {
+      ...suite,
+      hardware: { ...suite.hardware, graphics: [{ name: "x", software: true, effectSpeed: 99 }] },
+    };
+    expect(bestStated(statedDevices(only, work)).effects.name).toBe("Processor");
+  });
+
+  test("the processor renders several frames at once, as far as it has cores", () => {
+    const [processor] = statedDevices(machine("tower"), work);
+    // 2.2 times as fast as 400 ms, two at a time.
+    expect(processor!.rate).toBeCloseTo((2 * 2.2 * 1000) / 400);
+    expect(statedDevices(machine("field-laptop"), work)).toHaveLength(2);
+  });
 });

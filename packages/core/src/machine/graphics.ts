@@ -1,5 +1,8 @@
 import type { NodeKind } from "../graph";
 import type { Milliseconds } from "../composition";
+import { renderRate } from "./compare";
+import type { Bytes } from "./memory";
+import type { MachineSheet } from "./sheet";
 
 /** Graphics devices as a browser hands them out: that of least power, that of most speed, the software stand-in. */
 export const GRAPHICS_CHOICES = ["low-power", "high-performance", "software"] as const;
@@ -66,4 +69,61 @@ export function graphicsVerdict(results: readonly GraphicsResult[]): GraphicsVer
     ...(next ? { next: { device: next.device, rate: next.rate } } : {}),
     close,
   };
+}
+
+/** What a device of a simulated machine would do: estimates. */
+export interface StatedDevice {
+  readonly name: string;
+  readonly isProcessor: boolean;
+  readonly isSoftware: boolean;
+  /** Frames a second that it renders; undefined where it renders no effects. */
+  readonly rate?: number;
+  /** Speed of decoding clips against the processor of this machine; undefined where it decodes none. */
+  readonly decodeSpeed?: number;
+  /** Whether its own memory takes the working buffers of a frame. */
+  readonly isLargeEnough: boolean;
+}
+
+interface StatedWork {
+  /** Mean cost of a frame on the processor of this machine. */
+  readonly meanMs: Milliseconds;
+  readonly parallel: number;
+  /** Working buffers of one frame. */
+  readonly oneBytes: Bytes;
+}
+
+/** The processor of a simulated machine and its graphics devices, by their stated speeds. */
+export function statedDevices({ hardware, simulation }: MachineSheet, work: StatedWork): StatedDevice[] {
+  const { meanMs, parallel, oneBytes } = work;
+  const speed = simulation?.speed ?? 1;
+  const processor = {
+    name: "Processor",
+    isProcessor: true,
+    isSoftware: false,
+    rate: renderRate({ meanMs, speed, parallel, cores: hardware.cores }),
+    decodeSpeed: speed,
+    isLargeEnough: true,
+  };
+  const devices = hardware.graphics.map(({ name, memoryBytes, software, effectSpeed, decodeSpeed }) => ({
+    name,
+    isProcessor: false,
+    isSoftware: software ?? false,
+    // A graphics device renders one frame after another.
+    ...(effectSpeed === undefined ? {} : { rate: renderRate({ meanMs, speed: effectSpeed, parallel: 1, cores: 1 }) }),
+    ...(decodeSpeed === undefined ? {} : { decodeSpeed }),
+    isLargeEnough: memoryBytes === undefined || memoryBytes >= oneBytes,
+  }));
+  return [processor, ...devices];
+}
+
+/** Which of them should render effects, and which should decode clips: the processor where nothing is faster. */
+export function bestStated(devices: readonly StatedDevice[]): {
+  readonly effects: StatedDevice;
+  readonly decoding: StatedDevice;
+} {
+  const processor = devices.find(({ isProcessor }) => isProcessor)!;
+  const able = devices.filter(({ isSoftware, isLargeEnough }) => !isSoftware && isLargeEnough);
+  const pick = (value: (device: StatedDevice) => number) =>
+    able.reduce((best, device) => (value(device) > value(best) * (1 + NOISE) ? device : best), processor);
+  return { effects: pick(({ rate }) => rate ?? 0), decoding: pick(({ decodeSpeed }) => decodeSpeed ?? 0) };
 }

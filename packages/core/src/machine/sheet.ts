@@ -11,6 +11,14 @@ export interface GraphicsDevice {
   /** Its own memory; undefined where it shares that of the machine or does not say. */
   readonly memoryBytes?: Bytes;
   readonly driver?: string;
+  /** A program on the processor that only looks like a device. */
+  readonly software?: boolean;
+  /**
+   * Of a simulated machine: speed of rendering one frame's effects, and of decoding clips, against the processor of
+   * the machine that looks at it. Undefined where it does not do that.
+   */
+  readonly effectSpeed?: number;
+  readonly decodeSpeed?: number;
 }
 
 export interface Hardware {
@@ -65,6 +73,7 @@ export class SheetError extends Error {
 const MOST_BYTES = 2 ** 50;
 const bytes = Joi.number().integer().min(0).max(MOST_BYTES);
 const label = Joi.string().min(1).max(200);
+const speed = Joi.number().min(0.01).max(100);
 
 const sheetSchema = Joi.object<MachineSheet>({
   format: Joi.string().valid(SHEET_FORMAT).required(),
@@ -77,7 +86,16 @@ const sheetSchema = Joi.object<MachineSheet>({
     processor: label.required(),
     system: label.required(),
     graphics: Joi.array()
-      .items(Joi.object({ name: label.required(), memoryBytes: bytes, driver: label }))
+      .items(
+        Joi.object<GraphicsDevice>({
+          name: label.required(),
+          memoryBytes: bytes,
+          driver: label,
+          software: Joi.boolean(),
+          effectSpeed: speed,
+          decodeSpeed: speed,
+        }),
+      )
       .max(32)
       .required(),
   }).required(),
@@ -87,7 +105,7 @@ const sheetSchema = Joi.object<MachineSheet>({
     .required(),
   hostLimitBytes: bytes.min(2 ** 28),
   simulation: Joi.object<MachineSimulation>({
-    speed: Joi.number().min(0.01).max(100).required(),
+    speed: speed.required(),
     systemBytes: bytes.required(),
     programs: Joi.array()
       .items(

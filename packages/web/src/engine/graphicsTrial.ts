@@ -7,6 +7,8 @@ import { spreadFrame, type Trial } from "./trial";
 // that it does not get there in time is timed over what it did get done.
 const WARM_FRAMES = 6;
 const WARM_MS = 2500;
+// A branch that stays still is kept once a worker has met it twice.
+const LEAST_WARM = 2;
 const LEAST_TIMED = 12;
 const TIMED_FRAMES = 6;
 const TIMED_MS = 5000;
@@ -129,7 +131,9 @@ export class GraphicsTrial implements Trial {
     current.ended++;
     if (this.comparable) this.compare(current, frame, rendered.pixels);
     if (current.timedFromMs === undefined) {
-      const isWarm = current.ended >= this.parallel * WARM_FRAMES || nowMs - current.beganMs! > WARM_MS;
+      const { parallel } = this;
+      const isLate = nowMs - current.beganMs! > WARM_MS && current.ended >= parallel * LEAST_WARM;
+      const isWarm = isLate || current.ended >= parallel * WARM_FRAMES;
       if (!isWarm) return;
       current.timedFromMs = nowMs;
       // From here on come the frames that every device renders.

@@ -29,7 +29,7 @@ export async function openDevice(choice: GraphicsChoice): Promise<GpuDevice> {
     throw new GraphicsError(`The graphics device does not open: ${(cause as Error).message}`, true, { cause });
   }
   let lost: string | undefined;
-  void device.lost.then(({ message }) => (lost = message || "the system took it away"));
+  void device.lost.then(({ message }) => (lost = message.replace(/\.+$/, "") || "the system took it away"));
   try {
     const names = Object.keys(SHADERS) as ShaderName[];
     const pipelines = await Promise.all(names.map((name) => compile(device, name)));

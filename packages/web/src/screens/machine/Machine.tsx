@@ -25,11 +25,13 @@ import { Waiting } from "../../parts/Waiting";
 import { CacheBuys } from "./CacheBuys";
 import { Comparison } from "./Comparison";
 import { Conditions, HardwareList } from "./Conditions";
+import { GraphicsPanel } from "./GraphicsPanel";
 import { MemoryBar } from "./MemoryBar";
 import { defaultKeptFree, planMemory, preview, type Shares } from "./memoryPlan";
 import { ParallelPanel } from "./ParallelPanel";
 import { ProgramTable } from "./ProgramTable";
 import { SheetPanel } from "./SheetPanel";
+import { StatedGraphics } from "./StatedGraphics";
 import { WhatIf } from "./WhatIf";
 
 const GIB = 2 ** 30;
@@ -180,6 +182,7 @@ function ThisMachine() {
             ) : null}
             {figures.rulesProblem ? <p className="control-warning">{figures.rulesProblem}</p> : null}
             <ProgramTable programs={figures.programs} real />
+            <GraphicsPanel hardware={hardware} />
             <SheetPanel hardware={hardware} />
             {hardware ? (
               <WhatIf sheet={asSimulated(figures, hardware, sheetSettings(settings, shares.keptFreeBytes), 0)} />
@@ -230,6 +233,7 @@ function SimulatedMachine({ sheet, id, figures }: SimulatedProps) {
         left={
           <>
             <ProgramTable programs={figures.programs} real={false} />
+            <StatedGraphics sheet={sheet} parallel={shares.parallel} oneBytes={oneBytes} />
             <Comparison name={sheet.name} figures={figures} shares={shares} speed={speed} oneBytes={oneBytes} />
             <WhatIf sheet={sheet} id={id} />
           </>
