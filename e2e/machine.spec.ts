@@ -138,7 +138,13 @@ test("simulated machines are looked at, plainly marked, changed without touching
   await expect(page.getByRole("region", { name: "What the memory cache buys" })).toContainText("What 2.00 GB buys");
   await expect(gauge(page, "Memory cache")).toContainText("budget 256 MB");
 
+  await lookAt(page, "Tower");
+  const graphics = page.getByRole("region", { name: "Graphics devices" });
+  await expect(graphics).toContainText(/Effects on Dedicated graphics: about [\d.]+ frames a second/);
+  await expect(graphics).toContainText("Clips decode best on Integrated graphics");
+
   await lookAt(page, "Suite with a host limit");
+  await expect(graphics.getByRole("row", { name: /Basic display/ })).toContainText("a software stand-in");
   await expect(page.getByLabel("Host limit, 0 for none")).toHaveValue("4");
   await type(page, "Memory cache", "3.9");
   await expect(sentence(page)).toHaveText("The host limit is reached");
@@ -242,4 +248,14 @@ test("the rate against frames in parallel is measured on this machine, and any a
   await panel.getByRole("button", { name: "Measure the curve" }).click();
   await expect(panel).toContainText(/It helps up to all|it hardly helps/);
   await expect(panel.locator(".recharts-line")).toHaveCount(1);
+});
+
+test("without a graphics device the processor renders, and nothing else is offered", async ({ page, application }) => {
+  await openPreview(page, application);
+  await openMachine(page);
+  const panel = page.getByRole("region", { name: "Graphics devices" });
+  await expect(panel).toContainText("The browser offers no graphics device here: the processor renders.");
+  await expect(panel.getByRole("radio", { name: "Processor" }).first()).toBeChecked();
+  await expect(panel.getByRole("button", { name: /^Measure on/ })).toBeDisabled();
+  await expect(panel).toContainText("Night Roost has no clips");
 });

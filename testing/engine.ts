@@ -1,6 +1,7 @@
 import {
   buildGraph,
   type ContentKey,
+  type DecodeDevice,
   type Document,
   type GraphicsChoice,
   type Milliseconds,
@@ -29,6 +30,7 @@ export const SETTINGS: PreviewSettings = {
   sharpenWhenParked: true,
   loop: true,
   effectsOn: "processor",
+  decodingOn: "processor",
 };
 
 /** A square that moves, so that every frame differs; `scale` tells states apart. */
@@ -55,6 +57,9 @@ class FakePool {
   readonly broken = new Set<number>();
   /** Why the graphics device does not render, while it does not. */
   graphicsFault: { readonly reason: string; readonly lost: boolean } | undefined;
+  /** Why the graphics device does not decode, while it does not. */
+  decodeFault: string | undefined;
+  decoding: DecodeDevice = "processor";
   /** The graphics device that was last asked for. */
   graphics: GraphicsChoice | undefined;
   readonly started: RenderJob[] = [];
@@ -81,6 +86,10 @@ class FakePool {
 
   setGraphics(choice: GraphicsChoice): void {
     this.graphics = choice;
+  }
+
+  setDecoding(on: DecodeDevice): void {
+    this.decoding = on;
   }
 
   setDocument(opened: Document): void {
@@ -111,7 +120,15 @@ class FakePool {
       const pixels = newPixels(FRAME_BYTES);
       const costs = [{ key, kind: "place" as const, layer: "square", units: 64 * 36, ms: this.frameMs }];
       const size = { width: 64, height: 36, pixels, memoryBytes: 0 };
-      const timing = { ms: this.frameMs, costs, nodesTimed: true, warm: true, renderer };
+      const timing = {
+        ms: this.frameMs,
+        costs,
+        nodesTimed: true,
+        warm: true,
+        jumped: false,
+        renderer,
+        decodeFault: this.decodeFault,
+      };
       this.onOutcome({ kind: "rendered", job: id, key, ...size, ...timing });
     }
   }

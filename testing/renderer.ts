@@ -16,7 +16,14 @@ export function nodeKernels(): Kernels {
   return openKernels(new WebAssembly.Instance(kernelsModule, {}).exports);
 }
 
-type DrawArtwork = RendererOptions["drawArtwork"];
+type DrawArtwork = RendererOptions["media"]["drawArtwork"];
+
+/** Node decodes no clips: each frame is a plain grey of its own. */
+const greyFrame: RendererOptions["media"]["clipFrame"] = ({ width, height }, frame) => ({
+  width,
+  height,
+  data: new Uint8Array(width * height * 4).fill(frame % 256).map((value, at) => (at % 4 === 3 ? 255 : value)),
+});
 
 let artwork: Promise<DrawArtwork> | undefined;
 
@@ -37,5 +44,6 @@ export async function nodeRenderer(heldBytes = 512 * 2 ** 20): Promise<Renderer>
   artwork ??= openArtwork();
   const drawArtwork = await artwork;
   const newPixels = (bytes: number) => new Uint8Array(bytes);
-  return new Renderer(nodeKernels(), { now: () => performance.now(), drawArtwork, newPixels, heldBytes });
+  const media = { drawArtwork, clipFrame: greyFrame };
+  return new Renderer(nodeKernels(), { now: () => performance.now(), media, newPixels, heldBytes });
 }

@@ -2,6 +2,7 @@
 import { buildGraph, HELD_BYTES, Renderer, type Document, type RendererClass } from "@kinetocache/core";
 import { openKernels } from "@kinetocache/kernels";
 import { openArtwork } from "../../packages/web/src/engine/artwork";
+import { ClipStore } from "../../packages/web/src/engine/clip/clipStore";
 import { GpuRenderer } from "../../packages/web/src/engine/gpu/gpuRenderer";
 import { loadResources } from "../../packages/web/src/engine/resources";
 
@@ -21,13 +22,15 @@ export interface ParityPage {
 async function open(): Promise<ParityPage> {
   const { kernels, artwork, fonts } = await loadResources();
   const drawArtwork = await openArtwork(artwork, fonts);
+  const clips = new ClipStore();
+  const media = { drawArtwork, clipFrame: clips.frame.bind(clips) };
   const processor = new Renderer(openKernels((await WebAssembly.instantiate(kernels, {})).exports), {
     now: () => performance.now(),
     newPixels: (bytes) => new Uint8Array(bytes),
     heldBytes: HELD_BYTES,
-    drawArtwork,
+    media,
   });
-  const graphics = await GpuRenderer.open("software", drawArtwork);
+  const graphics = await GpuRenderer.open("software", media);
   return {
     async compare(document, frames, fraction) {
       let difference = 0;
@@ -35,7 +38,9 @@ async function open(): Promise<ParityPage> {
       for (const renderer of [processor, graphics]) renderer.setAssets(document.assets);
       for (const frame of frames) {
         const graph = (renderer: RendererClass) => buildGraph(document, frame, { fraction, effects: "All", renderer });
+        await clips.prepare(processor.clipsOf(graph("cpu-1")), document.assets);
         const expected = processor.render(graph("cpu-1"));
+        await clips.prepare(graphics.clipsOf(graph("gpu-1")), document.assets);
         const actual = await graphics.render(graph("gpu-1"));
         difference = Math.max(difference, largest(expected.pixels, actual.pixels, document.depth));
         written += actual.pixels.reduce((sum, byte) => sum + Number(byte > 0), 0);

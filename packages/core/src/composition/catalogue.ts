@@ -32,7 +32,7 @@ interface ChoiceParameter {
 interface ReferenceParameter {
   readonly type: "reference";
   readonly label: string;
-  readonly to: "svg" | "png" | "composition";
+  readonly to: "svg" | "png" | "clip" | "composition";
 }
 
 export type Parameter = NumberParameter | ColourParameter | ChoiceParameter | ReferenceParameter;
@@ -125,6 +125,14 @@ export const SOURCES = {
   },
   svg: { label: "SVG artwork", version: 1, parameters: { asset: { type: "reference", label: "Artwork", to: "svg" } } },
   png: { label: "PNG still", version: 1, parameters: { asset: { type: "reference", label: "Still", to: "png" } } },
+  clip: {
+    label: "Clip",
+    version: 1,
+    parameters: {
+      asset: { type: "reference", label: "Clip", to: "clip" },
+      offset: number("Starts at frame", "", [0, 1000000, 0, 1]),
+    },
+  },
   composition: {
     label: "Nested composition",
     version: 1,

@@ -51,10 +51,22 @@ export interface Composition {
   readonly layers: readonly Layer[];
 }
 
-/** Artwork as SVG text, or a PNG still in base64; sizes in composition pixels. */
+/** A clip in a WebM or MP4 file in base64, at a frame rate of its own. */
+export interface ClipAsset {
+  readonly kind: "clip";
+  readonly width: number;
+  readonly height: number;
+  readonly rate: Rate;
+  /** Length in frames of its own. */
+  readonly duration: number;
+  readonly base64: string;
+}
+
+/** Artwork as SVG text, a PNG still in base64, or a clip; sizes in composition pixels. */
 export type Asset =
   | { readonly kind: "svg"; readonly width: number; readonly height: number; readonly text: string }
-  | { readonly kind: "png"; readonly width: number; readonly height: number; readonly base64: string };
+  | { readonly kind: "png"; readonly width: number; readonly height: number; readonly base64: string }
+  | ClipAsset;
 
 /** Bit depth of cached frames. */
 export const DEPTHS = ["8-bit", "half", "float"] as const;

@@ -105,3 +105,22 @@ test("ids that could lead out of a folder or into an object's prototype are refu
   const hostile = JSON.stringify(document([])).replace('"assets":{}', '"assets":{"__proto__":{"kind":"svg"}}');
   expect(() => parseDocumentText(hostile)).toThrow("__proto__: is not allowed as a name");
 });
+
+test("a clip has a size, a rate, a length and a file", () => {
+  const clip = {
+    kind: "clip",
+    width: 480,
+    height: 270,
+    rate: { numerator: 25, denominator: 1 },
+    duration: 150,
+    base64: "AAAA",
+  };
+  expect(problemsOf((d) => (d.assets.nest = clip))).toEqual([]);
+  expect(problemsOf((d) => (d.assets.nest = { ...clip, duration: 0 }))).toEqual([
+    expect.stringMatching(/^assets\.nest\.duration: must be greater than or equal to 1/),
+  ]);
+  expect(problemsOf((d) => (d.assets.nest = { ...clip, rate: undefined }))).toEqual([
+    expect.stringMatching(/^assets\.nest\.rate: is required/),
+  ]);
+  expect(problemsOf((d) => (d.assets.nest = { ...clip, base64: "not base64" }))).toHaveLength(1);
+});

@@ -133,13 +133,14 @@ const composition = Joi.object({
 });
 
 const size = { width: positive.max(MAX_SIDE).required(), height: positive.max(MAX_SIDE).required() };
-const asset = Joi.object({ kind: Joi.string().valid("svg", "png").required() }).when(
-  Joi.object({ kind: "svg" }).unknown(),
-  {
-    then: Joi.object({ ...size, text: Joi.string().max(MAX_ASSET_CHARACTERS).required() }),
-    otherwise: Joi.object({ ...size, base64: Joi.string().base64().max(MAX_ASSET_CHARACTERS).required() }),
-  },
-);
+const base64 = Joi.string().base64().max(MAX_ASSET_CHARACTERS).required();
+const asset = Joi.object({ kind: Joi.string().valid("svg", "png", "clip").required() }).when(".kind", {
+  switch: [
+    { is: "svg", then: Joi.object({ ...size, text: Joi.string().max(MAX_ASSET_CHARACTERS).required() }) },
+    { is: "png", then: Joi.object({ ...size, base64 }) },
+    { is: "clip", then: Joi.object({ ...size, rate, duration: positive.max(MAX_FRAMES).required(), base64 }) },
+  ],
+});
 
 const documentSchema = Joi.object({
   format: Joi.string().valid(DOCUMENT_FORMAT).required(),

@@ -163,3 +163,39 @@ test("a frame outside the composition is refused", () => {
   expect(() => buildGraph(night, 240, half)).toThrow("Frame 240 is outside Night Roost, which has frames 0 to 239");
   expect(() => buildGraph(night, -1, half)).toThrow(RangeError);
 });
+
+describe("clips", () => {
+  const clip = {
+    kind: "clip" as const,
+    width: 32,
+    height: 18,
+    rate: { numerator: 12, denominator: 1 },
+    duration: 10,
+    base64: "AAAA",
+  };
+  const opened = (offset: number, range = { in: 0, out: 24 }) =>
+    document([layer("camera", "clip", { asset: "nest", offset }, { range })], { assets: { nest: clip } });
+  /** Frame of the clip on show at each frame of the composition. */
+  const shown = (value: Document) =>
+    Array.from({ length: 24 }, (_, frame) => {
+      const [node] = nodesOf(value, frame, "camera");
+      return node?.kind === "clip" ? Number(node.parameters.frame) : null;
+    });
+
+  test("run at their own rate from the start of their layer, and show nothing after their end", () => {
+    expect(shown(opened(0))).toEqual([
+      ...Array.from({ length: 20 }, (_, frame) => Math.floor(frame / 2)),
+      ...[null, null, null, null],
+    ]);
+    expect(shown(opened(7, { in: 4, out: 12 })).slice(3, 13)).toEqual([null, 7, 7, 8, 8, 9, 9, null, null, null]);
+  });
+
+  test("a frame that is shown again has the same key, and another file another", () => {
+    const key = (value: Document, frame: number) => nodesOf(value, frame, "camera")[0]!.key;
+    expect(key(opened(0), 2)).toBe(key(opened(0), 3));
+    expect(key(opened(0), 2)).not.toBe(key(opened(0), 4));
+    expect(key(opened(1), 2)).toBe(key(opened(0), 4));
+    const other = { ...opened(0), assets: { nest: { ...clip, base64: "BBBB" } } };
+    expect(key(other, 2)).not.toBe(key(opened(0), 2));
+  });
+});

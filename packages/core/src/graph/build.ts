@@ -6,6 +6,7 @@ import {
   SOURCES,
   valueAt,
   type Asset,
+  type ClipAsset,
   type Composition,
   type Depth,
   type Document,
@@ -130,6 +131,21 @@ function canvas(size: { width: number; height: number }, fraction: number): Wind
   return { x: 0, y: 0, width: scaledSize(size.width, fraction), height: scaledSize(size.height, fraction) };
 }
 
+/** The frame of a clip that is on show; none before its first and after its last. */
+function clipNode({ source, range }: Layer, owner: Composition, context: Context): GraphNode | null {
+  const { document, settings } = context;
+  const id = source.parameters.asset as string;
+  const clip = document.assets[id] as ClipAsset;
+  const offset = Math.round(valueAt(source.parameters.offset as never, context.frame));
+  const frame = convertFrame(context.frame - range.in, owner.rate, clip.rate) + offset;
+  if (frame < 0 || frame >= clip.duration) return null;
+  const window = canvas(clip, settings.fraction);
+  const text = `asset=${assetKey(clip)}|frame=${frame}|${settings.fraction}`;
+  const key = nodeKey("clip", SOURCES.clip.version, text, window, context, []);
+  const { fraction } = settings;
+  return { key, kind: "clip", parameters: { asset: id, frame }, fraction, window, inputs: [], layer: context.payer };
+}
+
 function sourceNode(layer: Layer, owner: Composition, context: Context): GraphNode | null {
   const { kind, parameters } = layer.source;
   const { document, settings } = context;
@@ -140,6 +156,7 @@ function sourceNode(layer: Layer, owner: Composition, context: Context): GraphNo
     if (frame < 0 || frame >= nested.duration) return null;
     return stackNode(nested, { ...context, frame, seconds: secondsAtFrame(frame, nested.rate) });
   }
+  if (kind === "clip") return clipNode(layer, owner, context);
   const evaluated = evaluate(kind, SOURCES[kind].parameters, parameters, context);
   const asset = kind === "svg" || kind === "png" ? document.assets[parameters.asset as string]! : undefined;
   const window = canvas(asset ?? owner, settings.fraction);

@@ -12,6 +12,10 @@ export type GraphicsChoice = (typeof GRAPHICS_CHOICES)[number];
 export const RENDER_DEVICES = ["processor", ...GRAPHICS_CHOICES] as const;
 export type RenderDevice = (typeof RENDER_DEVICES)[number];
 
+/** What decodes clips: the processor, or the graphics device of the browser's choice. */
+export const DECODE_DEVICES = ["processor", "graphics"] as const;
+export type DecodeDevice = (typeof DECODE_DEVICES)[number];
+
 /** How one device rendered a composition. */
 export interface DeviceTrial {
   readonly device: RenderDevice;

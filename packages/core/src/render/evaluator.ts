@@ -8,9 +8,9 @@ import {
   type PlaceNode,
   type SourceNode,
 } from "../graph";
-import { PIXEL_BYTES, type Canvas, type Pixels8, type Raster } from "./canvas";
+import { PIXEL_BYTES, type Canvas, type Raster } from "./canvas";
 import { APPLY } from "./effects";
-import { DRAW, type SourceEnvironment, type SvgAsset } from "./sources";
+import { DRAW, type Media, type SourceEnvironment } from "./sources";
 
 /** Thrown when `cancelled` said so; nothing is lost but the work. */
 export class RenderCancelled extends Error {
@@ -22,9 +22,6 @@ export class RenderCancelled extends Error {
 
 /** Branches that stay still are kept from frame to frame up to this size, by every renderer. */
 export const HELD_BYTES = 384 * 2 ** 20;
-
-/** Artwork as premultiplied 8-bit pixels `width` across. */
-export type DrawArtwork = (artwork: SvgAsset, width: number) => Pixels8;
 
 /** The evaluation of one node, between two marks of the canvas. */
 export interface Span {
@@ -57,10 +54,10 @@ export class Evaluator<R extends Raster> {
   /** @param mostHeldBytes bytes of branches that may be kept from frame to frame */
   constructor(
     private readonly canvas: Canvas<R>,
-    drawArtwork: DrawArtwork,
+    media: Media,
     private readonly mostHeldBytes: number,
   ) {
-    this.environment = { canvas, asset: (id) => this.asset(id), drawArtwork };
+    this.environment = { canvas, media, asset: (id) => this.asset(id) };
   }
 
   /** Bytes of branches kept at present. */
@@ -71,6 +68,18 @@ export class Evaluator<R extends Raster> {
   /** Artwork and stills that graphs refer to by id. */
   setAssets(assets: Readonly<Record<string, Asset>>): void {
     this.assets = assets;
+  }
+
+  /** Clips' frames that evaluating a graph would draw now: those that no held branch stands for. */
+  clipsOf(root: GraphNode): SourceNode[] {
+    const found = new Map<ContentKey, SourceNode>();
+    const visit = (node: GraphNode) => {
+      if (this.held.has(node.key)) return;
+      if (node.kind === "clip") found.set(node.key, node);
+      node.inputs.forEach(visit);
+    };
+    visit(root);
+    return [...found.values()];
   }
 
   /**

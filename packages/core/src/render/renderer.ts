@@ -1,10 +1,11 @@
 import type { Kernels } from "@kinetocache/kernels";
 import type { Asset, Depth, Milliseconds } from "../composition";
-import { pixelCount, type ContentKey, type FrameGraph } from "../graph";
+import { pixelCount, type ContentKey, type FrameGraph, type SourceNode } from "../graph";
 import { costSample, type CostSample } from "./cost";
 import { BYTES_A_PIXEL } from "./depth";
-import { Evaluator, type DrawArtwork } from "./evaluator";
+import { Evaluator } from "./evaluator";
 import { KernelCanvas } from "./kernelCanvas";
+import type { Media } from "./sources";
 
 /** A finished frame: rows of RGBA without padding, at the depth of its key. 8-bit is straight sRGB; half and float are linear and premultiplied. */
 export interface RenderedFrame {
@@ -26,7 +27,7 @@ export interface RenderedFrame {
 export interface RendererOptions {
   /** Clock in milliseconds. */
   readonly now: () => Milliseconds;
-  readonly drawArtwork: DrawArtwork;
+  readonly media: Media;
   /** Where finished pixels are put. */
   readonly newPixels: (bytes: number) => Uint8Array<ArrayBuffer>;
   /** Bytes of branches that may be kept from frame to frame. */
@@ -42,7 +43,7 @@ export class Renderer {
     private readonly options: RendererOptions,
     private readonly canvas = new KernelCanvas(kernels, options.now),
   ) {
-    this.evaluator = new Evaluator(canvas, options.drawArtwork, options.heldBytes);
+    this.evaluator = new Evaluator(canvas, options.media, options.heldBytes);
   }
 
   /** Bytes of branches kept at present. */
@@ -53,6 +54,11 @@ export class Renderer {
   /** Artwork and stills that graphs refer to by id. */
   setAssets(assets: Readonly<Record<string, Asset>>): void {
     this.evaluator.setAssets(assets);
+  }
+
+  /** Clips' frames that rendering a graph would draw now. */
+  clipsOf(graph: FrameGraph): SourceNode[] {
+    return this.evaluator.clipsOf(graph.root);
   }
 
   /**

@@ -1,5 +1,5 @@
 import { dryKernels } from "@kinetocache/kernels";
-import type { Document } from "../composition";
+import type { ClipAsset, Document } from "../composition";
 import { mainComposition } from "../composition";
 import { buildGraph, type RenderSettings } from "../graph";
 import { HELD_BYTES } from "./evaluator";
@@ -46,11 +46,14 @@ export function workingBuffers(
     now: () => 0,
     heldBytes,
     newPixels: () => NOTHING as Uint8Array<ArrayBuffer>,
-    drawArtwork: ({ width, height }: SvgAsset, drawnWidth: number) => ({
-      width: drawnWidth,
-      height: Math.ceil((drawnWidth * height) / width),
-      data: NOTHING,
-    }),
+    media: {
+      drawArtwork: ({ width, height }: SvgAsset, drawnWidth: number) => ({
+        width: drawnWidth,
+        height: Math.ceil((drawnWidth * height) / width),
+        data: NOTHING,
+      }),
+      clipFrame: ({ width, height }: ClipAsset) => ({ width, height, data: NOTHING }),
+    },
   };
   const renderer = new Renderer(kernels, options, new DryCanvas(kernels, options.now));
   renderer.setAssets(document.assets);

@@ -23,7 +23,7 @@ export interface StoredSheet {
 }
 
 interface StoredSetting {
-  readonly key: "preview" | "openDocument" | "theme" | "machine" | "graphicsTrial";
+  readonly key: "preview" | "openDocument" | "theme" | "machine" | "graphicsTrial" | "decodingTrial";
   readonly value: unknown;
 }
 
@@ -45,5 +45,5 @@ database
     transaction
       .table<StoredTake>("takes")
       .toCollection()
-      .modify((take) => Object.assign(take.settings, { effectsOn: "processor" })),
+      .modify((take) => Object.assign(take.settings, { effectsOn: "processor", decodingOn: "processor" })),
   );

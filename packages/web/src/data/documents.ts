@@ -11,11 +11,16 @@ import {
   type Edit,
   type History,
 } from "@kinetocache/core";
-import nightRoost from "../../../../demo/compositions/night-roost.json";
-import ringingStation from "../../../../demo/compositions/ringing-station.json";
 import { database, type StoredDocument } from "./database";
 
-const DEMO: readonly unknown[] = [nightRoost, ringingStation];
+/** The demo compositions; they are read only when the database is empty. */
+async function loadDemo(): Promise<Document[]> {
+  const modules = await Promise.all([
+    import("../../../../demo/compositions/night-roost.json"),
+    import("../../../../demo/compositions/ringing-station.json"),
+  ]);
+  return modules.map(({ default: value }) => parseDocument(value));
+}
 
 /** The composition that a first start opens. */
 export const FIRST_DOCUMENT = "night-roost";
@@ -27,9 +32,12 @@ function store(history: History, revision: number): StoredDocument {
 
 /** Adds the demo compositions to an empty database. */
 export async function addDemo(): Promise<void> {
+  if ((await database.documents.count()) > 0) return;
+  const demo = await loadDemo();
   await database.transaction("rw", database.documents, async () => {
+    // Another tab may have been first.
     if ((await database.documents.count()) > 0) return;
-    await database.documents.bulkAdd(DEMO.map((value) => store(startHistory(parseDocument(value)), 1)));
+    await database.documents.bulkAdd(demo.map((document) => store(startHistory(document), 1)));
   });
 }
 

@@ -1,4 +1,4 @@
-import { EFFECT_MODES, FRACTIONS, RENDER_DEVICES } from "@kinetocache/core";
+import { DECODE_DEVICES, EFFECT_MODES, FRACTIONS, RENDER_DEVICES } from "@kinetocache/core";
 import Joi from "joi";
 import type { PreviewSettings } from "../engine/protocol";
 import { database } from "./database";
@@ -21,6 +21,7 @@ const DEFAULT_SETTINGS: PreviewSettings = {
   sharpenWhenParked: true,
   loop: true,
   effectsOn: "processor",
+  decodingOn: "processor",
 };
 
 export const SMALLEST_BUDGET = 16 * MIB;
@@ -46,6 +47,9 @@ const schema = Joi.object<PreviewSettings>({
   // Settings of earlier releases do not have it.
   effectsOn: Joi.string()
     .valid(...RENDER_DEVICES)
+    .default("processor"),
+  decodingOn: Joi.string()
+    .valid(...DECODE_DEVICES)
     .default("processor"),
 });
 

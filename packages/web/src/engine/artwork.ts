@@ -1,8 +1,11 @@
-import type { DrawArtwork } from "@kinetocache/core";
+import type { Media } from "@kinetocache/core";
 import { initWasm, Resvg } from "@resvg/resvg-wasm";
 
 /** Draws SVG artwork with the fonts that ship with the application. Once in a worker. */
-export async function openArtwork(module: WebAssembly.Module, fonts: readonly Uint8Array[]): Promise<DrawArtwork> {
+export async function openArtwork(
+  module: WebAssembly.Module,
+  fonts: readonly Uint8Array[],
+): Promise<Media["drawArtwork"]> {
   await initWasm(module);
   return ({ text }, width) => {
     const artwork = new Resvg(text, {

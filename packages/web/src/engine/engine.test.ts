@@ -437,6 +437,16 @@ describe("graphics devices", () => {
     expect(rig.status.graphicsFault).toBeUndefined();
   });
 
+  test("where the chosen device does not decode, that is said once, until another choice is made", async () => {
+    const rig = await open();
+    rig.pool.decodeFault = "No graphics device here decodes vp09";
+    rig.configure({ decodingOn: "graphics" });
+    rig.send({ kind: "play", speed: 1 });
+    await rig.run(500);
+    expect(rig.pool.decoding).toBe("graphics");
+    expect(rig.notices).toEqual([`${rig.pool.decodeFault}. The processor decodes clips instead.`]);
+  });
+
   test("a slow device is timed over what it got done in the time", async () => {
     const rig = await open({ sharpenWhenParked: false, parallel: 1 });
     rig.pool.frameMs = 3000;

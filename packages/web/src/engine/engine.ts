@@ -40,7 +40,7 @@ import type { RenderOutcome, Rendered, RenderPool } from "./renderPool";
 import { Reports } from "./reports";
 import { TakeRecorder } from "./takeRecorder";
 import { Transport } from "./transport";
-import type { Trial } from "./trial";
+import { inOrder, spread, type Course, type Trial } from "./trial";
 import type { Viewer } from "./viewer";
 
 interface EngineJob extends Job {
@@ -66,7 +66,7 @@ interface Admittance {
 export interface Surroundings {
   readonly pool: Pick<
     RenderPool,
-    "size" | "freeSlots" | "memoryBytes" | "resize" | "setDocument" | "setGraphics" | "render" | "stop"
+    "size" | "freeSlots" | "memoryBytes" | "resize" | "setDocument" | "setGraphics" | "setDecoding" | "render" | "stop"
   >;
   readonly disk: DiskPort;
   readonly viewer: Pick<Viewer, "attach" | "show">;
@@ -118,6 +118,8 @@ export class Engine {
   private trial: Trial | undefined;
   /** Why the processor renders although a graphics device was chosen. */
   private graphicsFault: GraphicsFault | undefined;
+  /** The same of decoding clips. */
+  private decodeFault: string | undefined;
   private lastActionMs = 0;
   private lastScrubMs = -Infinity;
   private fillingPaused = false;
@@ -214,7 +216,7 @@ export class Engine {
         this.takeStartsMs = now + TAKE_LEAD_MS;
         break;
       case "measureParallel":
-        this.startTrial(new ParallelTrial(command.cores, this.range, this.renderDevice));
+        this.startTrial(new ParallelTrial(command.cores, this.course(), this.renderDevice));
         break;
       case "measureGraphics":
         this.measureGraphics(command.devices);
@@ -240,6 +242,8 @@ export class Engine {
     const before = this.settings;
     this.settings = settings;
     this.pool.resize(settings.parallel);
+    this.pool.setDecoding(settings.decodingOn);
+    if (settings.decodingOn !== before?.decodingOn) this.decodeFault = undefined;
     this.held.setBudget(settings.memoryBudgetBytes, this.evictionContext());
     const isOtherDevice = before?.effectsOn !== settings.effectsOn;
     if (!before || isOtherDevice || before.fraction !== settings.fraction || before.effects !== settings.effects) {
@@ -374,7 +378,12 @@ export class Engine {
   private measureGraphics(devices: readonly RenderDevice[]): void {
     if (!this.timeline) return;
     const comparable = this.timeline.document.depth === "8-bit";
-    this.startTrial(new GraphicsTrial(devices, this.range, this.settings!.parallel, comparable));
+    this.startTrial(new GraphicsTrial(devices, this.course(), this.settings!.parallel, comparable));
+  }
+
+  private course(): Course {
+    const hasClips = Object.values(this.document?.assets ?? {}).some(({ kind }) => kind === "clip");
+    return hasClips ? inOrder(this.range) : spread(this.range);
   }
 
   private startTrial(trial: Trial): void {
@@ -682,6 +691,12 @@ export class Engine {
     this.pump();
   }
 
+  private noteDecoding({ decodeFault }: Rendered): void {
+    if (decodeFault === undefined || this.decodeFault !== undefined) return;
+    this.decodeFault = decodeFault;
+    this.emit({ kind: "notice", text: `${decodeFault}. The processor decodes clips instead.` });
+  }
+
   private get isOnGraphics(): boolean {
     return this.timeline?.settings.renderer === "gpu-1";
   }
@@ -695,7 +710,7 @@ export class Engine {
   }
 
   private accept(job: EngineJob, rendered: Rendered): void {
-    const { key, width, height, pixels, ms, costs, warm } = rendered;
+    const { key, width, height, pixels, ms, costs, warm, jumped } = rendered;
     const { timeline, frame } = job;
     const { document } = timeline;
     const picture: HeldPicture = { width, height, depth: document.depth, pixels };
@@ -709,8 +724,9 @@ export class Engine {
       return;
     }
     this.rendered++;
+    this.noteDecoding(rendered);
     this.arrival.note(performance.now() - job.startedMs, timeline === this.timeline ? this.costs.costs[frame]! : 0);
-    if (warm) this.timeline!.measure(key, rendered, timeline.stillKeys(frame));
+    if (warm && !jumped) this.timeline!.measure(key, rendered, timeline.stillKeys(frame));
     this.take?.rendered(costs);
     this.admit(key, picture, ms, { origin: "rendered", keep: job.keep, owner: document.id });
   }

@@ -1,7 +1,7 @@
-import type { FrameNumber, FrameRange, GraphicsResult, Milliseconds, NodeKind, RenderDevice } from "@kinetocache/core";
+import type { FrameNumber, GraphicsResult, Milliseconds, NodeKind, RenderDevice } from "@kinetocache/core";
 import type { EngineEvent } from "./protocol";
 import type { Rendered, RenderOutcome } from "./renderPool";
-import { spreadFrame, type Trial } from "./trial";
+import type { Course, Trial } from "./trial";
 
 // Frames of each worker that only warm it up, and those that are timed, at the least. A device that is so slow
 // that it does not get there in time is timed over what it did get done.
@@ -66,7 +66,7 @@ export class GraphicsTrial implements Trial {
    */
   constructor(
     devices: readonly RenderDevice[],
-    private readonly range: FrameRange,
+    private readonly course: Course,
     readonly parallel: number,
     private readonly comparable: boolean,
   ) {
@@ -102,7 +102,7 @@ export class GraphicsTrial implements Trial {
     if (!current || current.isClosed || current.running.size >= this.parallel) return undefined;
     current.beganMs ??= nowMs;
     // Frames that count are the same on every device; the warm-up may be cut short before it has had all of its.
-    const frame = spreadFrame(current.started++, this.range);
+    const frame = this.course(current.started++);
     current.running.set(job, frame);
     return frame;
   }

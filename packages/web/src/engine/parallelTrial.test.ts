@@ -1,5 +1,6 @@
 import fc from "fast-check";
 import { ParallelTrial, trialSteps } from "./parallelTrial";
+import { inOrder, spread } from "./trial";
 
 test("one, then twice as many each time, and at last all cores", () => {
   expect(trialSteps(1)).toEqual([1]);
@@ -9,7 +10,7 @@ test("one, then twice as many each time, and at last all cores", () => {
 
 /** Runs a trial on workers that take `frameMs` a frame, of which no more than `helpful` really run at once. */
 function run(cores: number, helpful: number, frameMs = 100) {
-  const trial = new ParallelTrial(cores, { in: 10, out: 50 }, "processor");
+  const trial = new ParallelTrial(cores, spread({ in: 10, out: 50 }), "processor");
   const jobs: { readonly id: number; readonly endMs: number }[] = [];
   const frames: number[] = [];
   let [now, id] = [0, 0];
@@ -43,5 +44,22 @@ test("whatever the machine, every frame lies in the range, progress only grows, 
       expect(trial.progress).toBe(1);
     }),
     { numRuns: 40 },
+  );
+});
+
+test("frames all over a range, or one after another, never leave it", () => {
+  const range = fc
+    .tuple(fc.integer({ min: 0, max: 500 }), fc.integer({ min: 1, max: 500 }))
+    .map(([first, length]) => ({ in: first, out: first + length }));
+  fc.assert(
+    fc.property(range, fc.integer({ min: 0, max: 5000 }), (within, index) => {
+      for (const frame of [spread(within)(index), inOrder(within)(index)]) {
+        expect(Number.isInteger(frame)).toBe(true);
+        expect(frame).toBeGreaterThanOrEqual(within.in);
+        expect(frame).toBeLessThan(within.out);
+      }
+      const next = inOrder(within)(index + 1);
+      expect([within.in, inOrder(within)(index) + 1]).toContain(next);
+    }),
   );
 });

@@ -1,7 +1,7 @@
-import type { FrameNumber, FrameRange, Milliseconds, RenderDevice } from "@kinetocache/core";
+import type { FrameNumber, Milliseconds, RenderDevice } from "@kinetocache/core";
 import type { EngineEvent, ParallelPoint } from "./protocol";
 import type { RenderOutcome } from "./renderPool";
-import { spreadFrame, type Trial } from "./trial";
+import type { Course, Trial } from "./trial";
 
 // Of each worker's frames these are only there to warm it up: hot loops are compiled anew while they run.
 const WARM_FRAMES = 8;
@@ -30,7 +30,7 @@ export class ParallelTrial implements Trial {
   /** @param device what renders */
   constructor(
     cores: number,
-    private readonly range: FrameRange,
+    private readonly course: Course,
     readonly device: RenderDevice,
   ) {
     this.steps = trialSteps(cores);
@@ -60,7 +60,7 @@ export class ParallelTrial implements Trial {
   next(job: number): FrameNumber | undefined {
     if (this.isDone || this.started >= this.wanted || this.running.size >= this.parallel) return undefined;
     this.running.add(job);
-    return spreadFrame(this.started++ - this.warm, this.range);
+    return this.course(this.started++);
   }
 
   end(outcome: RenderOutcome, nowMs: Milliseconds): string | undefined {

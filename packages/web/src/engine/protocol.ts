@@ -2,6 +2,7 @@ import type {
   Bytes,
   ContentKey,
   CostSample,
+  DecodeDevice,
   Document,
   EffectMode,
   FrameNumber,
@@ -41,6 +42,8 @@ export interface PreviewSettings {
   readonly loop: boolean;
   /** What renders. */
   readonly effectsOn: RenderDevice;
+  /** What decodes clips. */
+  readonly decodingOn: DecodeDevice;
 }
 
 /** From a screen to the engine. */
@@ -197,6 +200,7 @@ export interface RenderInit extends RenderResources {
 export type RenderRequest =
   | RenderInit
   | { readonly kind: "document"; readonly document: Document }
+  | { readonly kind: "decoding"; readonly on: DecodeDevice }
   /** The device for frames of the graphics renderer. */
   | { readonly kind: "graphics"; readonly choice: GraphicsChoice }
   | { readonly kind: "render"; readonly job: number; readonly frame: FrameNumber; readonly settings: RenderSettings };
@@ -215,8 +219,12 @@ export type RenderReply =
       /** Whether each node was timed; otherwise `costs` shares out the time of the frame by work. */
       readonly nodesTimed: boolean;
       readonly renderer: RendererClass;
+      /** Why the processor decodes clips although a graphics device was chosen. */
+      readonly decodeFault?: string;
       /** Memory of the worker for pixels, on a graphics device too. */
       readonly memoryBytes: Bytes;
+      /** Whether a clip had to start anew at a key frame, which is left out of the times: they are not the whole. */
+      readonly jumped: boolean;
       /** False for a worker's first frames, whose times say more of the compiler than of the frame. */
       readonly warm: boolean;
     }

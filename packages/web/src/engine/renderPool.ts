@@ -1,4 +1,4 @@
-import type { Bytes, Document, FrameNumber, GraphicsChoice, RenderSettings } from "@kinetocache/core";
+import type { Bytes, DecodeDevice, Document, FrameNumber, GraphicsChoice, RenderSettings } from "@kinetocache/core";
 import type { RenderReply, RenderRequest } from "./protocol";
 import type { RenderResources } from "./resources";
 
@@ -19,6 +19,7 @@ export class RenderPool {
   private members: Member[] = [];
   private document: Document | undefined;
   private graphics: GraphicsChoice | undefined;
+  private decoding: DecodeDevice = "processor";
   private readonly cancel = new Int32Array(new SharedArrayBuffer(4 * MOST_WORKERS)).fill(-1);
 
   constructor(
@@ -52,6 +53,13 @@ export class RenderPool {
   setDocument(document: Document): void {
     this.document = document;
     for (const { worker } of this.members) post(worker, { kind: "document", document });
+  }
+
+  /** What decodes clips, from the next frame on. */
+  setDecoding(on: DecodeDevice): void {
+    if (on === this.decoding) return;
+    this.decoding = on;
+    for (const { worker } of this.members) post(worker, { kind: "decoding", on });
   }
 
   /** The device for frames of the graphics renderer, from the next one on. */
@@ -90,6 +98,7 @@ export class RenderPool {
       if (job !== undefined) this.onOutcome({ kind: "failed", job, reason: `A render worker stopped: ${message}` });
     };
     post(worker, { kind: "init", ...this.resources, cancel: this.cancel, slot });
+    post(worker, { kind: "decoding", on: this.decoding });
     if (this.graphics) post(worker, { kind: "graphics", choice: this.graphics });
     if (this.document) post(worker, { kind: "document", document: this.document });
     return member;

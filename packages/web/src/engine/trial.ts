@@ -26,7 +26,15 @@ export interface Trial {
   result(): EngineEvent;
 }
 
-/** Frame of a range for the n-th try: steps of the golden section visit it evenly, whatever the number of tries. */
-export function spreadFrame(index: number, { in: first, out }: FrameRange): FrameNumber {
-  return first + Math.floor((Math.abs(index * 0.618034) % 1) * (out - first));
+/** Which frames are tried. */
+export type Course = (index: number) => FrameNumber;
+
+/** Frames all over a range: steps of the golden section visit it evenly, whatever the number of tries. */
+export function spread({ in: first, out }: FrameRange): Course {
+  return (index) => first + Math.floor((Math.abs(index * 0.618034) % 1) * (out - first));
+}
+
+/** Frames one after another, as in playback: what clips need, in which every jump costs. */
+export function inOrder({ in: first, out }: FrameRange): Course {
+  return (index) => first + (Math.abs(index) % (out - first));
 }

@@ -1,4 +1,5 @@
 import type { SourceNode } from "../../graph";
+import { drawClip } from "./clip";
 import { drawFlock } from "./flock";
 import { drawGradient } from "./gradient";
 import { drawNoise } from "./noise";
@@ -15,6 +16,7 @@ export const DRAW: Readonly<Record<SourceNode["kind"], DrawSource>> = {
   flock: drawFlock,
   svg: drawSvg,
   png: drawPng,
+  clip: drawClip,
 };
 
-export type { SourceEnvironment, SvgAsset } from "./source";
+export type { Media, SourceEnvironment, SvgAsset } from "./source";

@@ -1,15 +1,22 @@
-import type { Asset } from "../../composition";
+import type { Asset, ClipAsset, FrameNumber } from "../../composition";
 import type { SourceNode } from "../../graph";
 import type { Canvas, Pixels8, Raster } from "../canvas";
 
 export type SvgAsset = Extract<Asset, { kind: "svg" }>;
 
+/** What decodes artwork and clips; both are given at once, so a clip's frame has to be decoded beforehand. */
+export interface Media {
+  /** Artwork as premultiplied pixels `width` across. */
+  drawArtwork(artwork: SvgAsset, width: number): Pixels8;
+  /** Straight pixels of one frame. @throws Error when it could not be decoded */
+  clipFrame(clip: ClipAsset, frame: FrameNumber): Pixels8;
+}
+
 /** What a source may ask of the place it runs in. */
 export interface SourceEnvironment<R extends Raster> {
   readonly canvas: Canvas<R>;
-  asset(id: string): Asset;
-  /** Artwork as premultiplied pixels `width` across. */
-  drawArtwork(artwork: SvgAsset, width: number): Pixels8;
+  readonly media: Media;
+  readonly asset: (id: string) => Asset;
 }
 
 /** Draws a source over the whole of its node's window. The caller releases the raster. */

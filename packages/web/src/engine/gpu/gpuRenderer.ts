@@ -7,11 +7,12 @@ import {
   workUnits,
   type Asset,
   type CostSample,
-  type DrawArtwork,
   type FrameGraph,
   type GraphicsChoice,
+  type Media,
   type Milliseconds,
   type RenderedFrame,
+  type SourceNode,
   type Span,
 } from "@kinetocache/core";
 import { newPixels } from "../pixels";
@@ -25,16 +26,16 @@ export class GpuRenderer {
   private readonly evaluator;
 
   /** @throws GraphicsError when there is no device, or it cannot run the shaders */
-  static async open(choice: GraphicsChoice, drawArtwork: DrawArtwork): Promise<GpuRenderer> {
-    return new GpuRenderer(await openDevice(choice), drawArtwork);
+  static async open(choice: GraphicsChoice, media: Media): Promise<GpuRenderer> {
+    return new GpuRenderer(await openDevice(choice), media);
   }
 
   private constructor(
     private readonly gpu: GpuDevice,
-    drawArtwork: DrawArtwork,
+    media: Media,
   ) {
     this.canvas = new GpuCanvas(gpu);
-    this.evaluator = new Evaluator(this.canvas, drawArtwork, HELD_BYTES);
+    this.evaluator = new Evaluator(this.canvas, media, HELD_BYTES);
   }
 
   /** Memory of the device that is taken. */
@@ -45,6 +46,11 @@ export class GpuRenderer {
   /** Artwork and stills that graphs refer to by id. */
   setAssets(assets: Readonly<Record<string, Asset>>): void {
     this.evaluator.setAssets(assets);
+  }
+
+  /** Clips' frames that rendering a graph would draw now. */
+  clipsOf(graph: FrameGraph): SourceNode[] {
+    return this.evaluator.clipsOf(graph.root);
   }
 
   close(): void {

@@ -6,6 +6,7 @@ import { send, useEngine } from "../../data/engineStore";
 import { useAdapters, useGraphicsTrial, type StoredTrial } from "../../data/graphics";
 import { useWorkspace } from "../../data/workspace";
 import { agoText, bytesText, fractionText, framesText, msText, rateText } from "../../parts/format";
+import { DecodingPanel } from "./DecodingPanel";
 import { deviceRows, kindText, verdictText, workKinds, type DeviceRow } from "./graphicsWords";
 
 function resultOf(results: readonly GraphicsResult[] | undefined, { device }: DeviceRow): GraphicsResult | undefined {
@@ -88,7 +89,7 @@ export function GraphicsPanel({ hardware }: { readonly hardware: Hardware | unde
   return (
     <section className="sheet" aria-label="Graphics devices">
       <h2>
-        Graphics <small>what renders effects</small>
+        Graphics <small>what renders effects, and what reads clips</small>
       </h2>
       {fault !== undefined ? (
         <p className="control-warning">
@@ -187,6 +188,7 @@ export function GraphicsPanel({ hardware }: { readonly hardware: Hardware | unde
           </Button>
         ) : null}
       </div>
+      <DecodingPanel />
     </section>
   );
 }

@@ -19,6 +19,7 @@ const take = (change: Partial<StoredTake> = {}): StoredTake => ({
     sharpenWhenParked: true,
     loop: true,
     effectsOn: "processor",
+    decodingOn: "processor",
   },
   depth: "8-bit",
   frames: [],

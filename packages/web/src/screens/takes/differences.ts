@@ -20,6 +20,7 @@ function circumstances(take: StoredTake): readonly (readonly [label: string, val
     ["Preview size", fractionText(settings.fraction)],
     ["Effects", settings.effects],
     ["Effects on", deviceText(settings.effectsOn)],
+    ["Clips decoded by", settings.decodingOn === "processor" ? "the processor" : "a graphics device"],
     ["Depth of cached frames", depth],
     ["In parallel", String(settings.parallel)],
     ["Around the playhead", `${settings.window.before} behind, ${settings.window.after} ahead`],
