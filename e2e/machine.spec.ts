@@ -167,8 +167,8 @@ test("without the server the last figures stay and are said to be old", async ({
 
 test("a take notes what disturbed the machine meanwhile", async ({ page, application }) => {
   // Stands in for a laptop that swaps and is unplugged.
-  await page.route("**/api/machine/conditions", (route) =>
-    route.fulfill({ json: { swapRate: 4096, onBattery: true, temperatureCelsius: 60, clockShare: 1 } }),
+  await page.route("**/api/machine/disturbances", (route) =>
+    route.fulfill({ json: { conditions: { swapRate: 4096, onBattery: true, temperatureCelsius: 60, clockShare: 1 } } }),
   );
   await openPreview(page, application);
   await chooseComposition(page, "Ringing Station");

@@ -1,8 +1,8 @@
 import fc from "fast-check";
-import { nextSteps, type Standing } from "./nextSteps";
+import { nextSteps, type StepStanding } from "./nextSteps";
 
 /** Ten seconds of frames of 120 ms on two cores; a quarter fits into memory, all of it could. */
-const standing = (change: Partial<Standing> = {}): Standing => ({
+const standing = (change: Partial<StepStanding> = {}): StepStanding => ({
   rate: { numerator: 24, denominator: 1 },
   rangeFrames: 240,
   heldFrames: 60,
@@ -18,7 +18,7 @@ const standing = (change: Partial<Standing> = {}): Standing => ({
   isRealTime: false,
   ...change,
 });
-const kinds = (change: Partial<Standing> = {}) => nextSteps(standing(change)).map(({ kind }) => kind);
+const kinds = (change: Partial<StepStanding> = {}) => nextSteps(standing(change)).map(({ kind }) => kind);
 
 test("what is not measured is measured first, and what is in real time needs nothing", () => {
   expect(kinds({ isMeasured: false })[0]).toBe("measure");
@@ -42,6 +42,12 @@ test("where memory can never hold it, more frames in parallel and a smaller prev
   // 120 ms on 4/9 of the pixels are 53.3 ms.
   expect((steps[1] as { rate: number }).rate).toBeCloseTo(18.75);
   expect(kinds({ mostFrames: 60, smallerShare: undefined })).toEqual([]);
+});
+
+test("a device that was measured to be faster is used before anything is waited for", () => {
+  const faster = { device: "high-performance" as const, rate: 40, presentRate: 12 };
+  expect(nextSteps(standing({ fitFrames: 300, faster }))[0]).toEqual({ kind: "device", ...faster });
+  expect(kinds({ isRealTime: true, faster })).toEqual([]);
 });
 
 test("never more than three, and no step that gives nothing", () => {

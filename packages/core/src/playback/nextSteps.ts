@@ -1,8 +1,8 @@
 import { framesPerSecond, type Milliseconds, type Rate } from "../composition";
-import { uncachedRate, type Bytes } from "../machine";
+import { uncachedRate, type Bytes, type RenderDevice } from "../machine";
 
 /** Where a composition stands on a machine. */
-export interface Standing {
+export interface StepStanding {
   readonly rate: Rate;
   /** Frames of the in–out range, and how many of them are in memory now. */
   readonly rangeFrames: number;
@@ -19,16 +19,19 @@ export interface Standing {
   /** Pixels of the next smaller preview size against the present one; undefined at the smallest. */
   readonly smallerShare?: number;
   readonly background: "Off" | "Idle";
+  /** A device that was measured to render this composition faster than the one in use; frames a second of both. */
+  readonly faster?: { readonly device: RenderDevice; readonly rate: number; readonly presentRate: number };
   /** Whether the present state has been measured, and played in real time then. */
   readonly isMeasured: boolean;
   readonly isRealTime: boolean;
 }
 
-/** What would bring the composition nearer to real time, with what it would give. All of it is an estimate. */
+/** What would bring the composition nearer to real time, with what it would give: estimates, but for the device. */
 export type NextStep =
   | { readonly kind: "measure" }
   /** Let background rendering fill what fits: it takes so long, where that is known, and then so many are held. */
   | { readonly kind: "fill"; readonly ms: Milliseconds | undefined; readonly frames: number; readonly isOff: boolean }
+  | { readonly kind: "device"; readonly device: RenderDevice; readonly rate: number; readonly presentRate: number }
   | { readonly kind: "memory"; readonly bytes: Bytes; readonly frames: number }
   /** Rates are frames a second with nothing cached. */
   | { readonly kind: "parallel"; readonly parallel: number; readonly rate: number }
@@ -39,7 +42,7 @@ const MOST_STEPS = 3;
 const WORTH = 1.1;
 
 /** Up to three next steps, the one that costs the user least first. */
-export function nextSteps(standing: Standing): NextStep[] {
+export function nextSteps(standing: StepStanding): NextStep[] {
   const { rate, rangeFrames, heldFrames, fitFrames, mostFrames, meanMs, parallel, cores, isMeasured } = standing;
   if (isMeasured && standing.isRealTime) return [];
   const steps: NextStep[] = [];
@@ -48,6 +51,7 @@ export function nextSteps(standing: Standing): NextStep[] {
   const present = uncached(parallel);
   const holdable = Math.min(rangeFrames, fitFrames);
   if (!isMeasured) steps.push({ kind: "measure" });
+  if (standing.faster) steps.push({ kind: "device", ...standing.faster });
   if (heldFrames < holdable) {
     const ms = meanMs > 0 ? ((holdable - heldFrames) * meanMs) / Math.min(parallel, cores) : undefined;
     steps.push({ kind: "fill", ms, frames: holdable, isOff: standing.background === "Off" });

@@ -1,6 +1,6 @@
 import { readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
-import { PROGRAM_RULES, type AdvisedProgram, type LiveFigures, type MachineSheet } from "@kinetocache/core";
+import { PROGRAM_RULES, troublesOf, type AdvisedProgram, type LiveFigures, type MachineSheet } from "@kinetocache/core";
 import { TELL_PID, withProgram } from "../../../../testing/program";
 import { withServer, type TestServer } from "../../../../testing/server";
 import { ProgramWatch } from "./programWatch";
@@ -31,6 +31,22 @@ const post = (server: TestServer, target: string, body: object, method = "POST")
   server.ask(target, { method, headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) });
 const programIn = ({ programs }: LiveFigures, executable: string): AdvisedProgram | undefined =>
   programs?.find((program) => program.executable === executable);
+
+test("a backup client that was busy between two questions is told of, and no other program is", () =>
+  withServer((server) =>
+    withProgram(`${TELL_PID} for (;;);`, async (executable) => {
+      const ask = () => server.json<Pick<LiveFigures, "conditions" | "programs">>("/api/machine/disturbances");
+      await ask();
+      // The user says in the rule file what that program is.
+      const rules = [{ class: "synchronising or backing up", executable }, ...PROGRAM_RULES];
+      await writeFile(path.join(server.data, "machine/program-rules.json"), JSON.stringify(rules));
+      const before = performance.now();
+      while (performance.now() < before + 400) await new Promise((resolve) => setImmediate(resolve));
+      const disturbance = await ask();
+      expect(disturbance.programs!.map((program) => program.executable)).toEqual([executable]);
+      expect(troublesOf(disturbance)).toContain("test-program is busy synchronising or backing up");
+    }),
+  ));
 
 test("a program of the user's own is listed, marked, asked to quit, and gone; a second time nothing is done", () =>
   withServer((server) =>

@@ -2,7 +2,7 @@ import type { ProgramMark } from "@kinetocache/core";
 import express, { Router } from "express";
 import Joi from "joi";
 import { accept, Problem } from "../http/problem";
-import { ConditionsProbe } from "./conditions";
+import { Disturbances } from "./disturbances";
 import type { Live } from "./live";
 import { probeHardware, probeMachine } from "./probe";
 import type { ProgramNotes } from "./programNotes";
@@ -28,10 +28,9 @@ export function machineRoutes({ live, notes, simulated }: MachineParts): Router 
     response.json(await probeMachine());
   });
 
-  // The rate of swapping is that since the question before.
-  const conditions = new ConditionsProbe();
-  router.get("/conditions", (_request, response) => {
-    response.json(conditions.read(performance.now()));
+  const disturbances = new Disturbances(notes);
+  router.get("/disturbances", async (_request, response) => {
+    response.json(await disturbances.read());
   });
 
   router.get("/hardware", async (_request, response) => {

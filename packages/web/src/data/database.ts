@@ -23,7 +23,7 @@ export interface StoredSheet {
 }
 
 interface StoredSetting {
-  readonly key: "preview" | "openDocument" | "theme" | "machine" | "graphicsTrial" | "decodingTrial";
+  readonly key: "preview" | "openDocument" | "theme" | "machine" | "graphicsTrial" | "parallelTrial" | "decodingTrial";
   readonly value: unknown;
 }
 

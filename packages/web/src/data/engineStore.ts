@@ -1,15 +1,13 @@
 import { dequal } from "dequal";
 import { useSyncExternalStore } from "react";
 import { EngineClient } from "../engine/client";
-import type { CacheChange, Command, EngineEvent, ParallelPoint, Status, TimelineData } from "../engine/protocol";
+import type { CacheChange, Command, EngineEvent, Status, TimelineData } from "../engine/protocol";
 
 interface EngineState {
   readonly status: Status | undefined;
   readonly timeline: TimelineData | undefined;
   readonly playhead: number;
   readonly cacheChange: CacheChange | undefined;
-  /** The last measurement of frames in parallel. */
-  readonly parallelCurve: readonly ParallelPoint[] | undefined;
 }
 
 /** What is as it was stays the same object, so that whoever follows only that part is left alone. */
@@ -29,7 +27,6 @@ class EngineStore {
     timeline: undefined,
     playhead: 0,
     cacheChange: undefined,
-    parallelCurve: undefined,
   };
   private readonly listeners = new Set<() => void>();
 
@@ -60,9 +57,6 @@ class EngineStore {
         break;
       case "playhead":
         this.state = { ...this.state, playhead: event.frame };
-        break;
-      case "parallelCurve":
-        this.state = { ...this.state, parallelCurve: event.points };
         break;
       case "cacheChange":
         this.state = { ...this.state, cacheChange: event.change };

@@ -13,15 +13,30 @@ const hardware: Hardware = {
 };
 
 test("a sheet of this machine is valid, and its settings are the ones in force", () => {
-  const sheet = sheetOf({ name: "Before the update", hardware, settings: SETTINGS, machine: {} });
+  const sheet = sheetOf({ name: "Before the update", hardware, adapters: [], settings: SETTINGS, machine: {} });
   expect(parseSheet(JSON.parse(JSON.stringify(sheet)))).toEqual(sheet);
   expect(settingsOfSheet(sheet.settings, SETTINGS)).toEqual(SETTINGS);
 });
 
+test("a graphics device of the browser is part of the machine: one that is gone has drifted", () => {
+  const adapter = {
+    choices: ["low-power" as const],
+    name: "Made-up graphics",
+    isSoftware: false,
+    hasTimestamps: true,
+    mostPictureBytes: 2 ** 30,
+  };
+  const parts = { name: "a", hardware, settings: SETTINGS, machine: {} };
+  const drift = driftSince(sheetOf({ ...parts, adapters: [adapter] }), sheetOf({ ...parts, adapters: [] }));
+  expect(drift).toEqual([
+    { kind: "hardware", what: "graphics: Made-up graphics, in the browser", saved: "present", now: undefined },
+  ]);
+});
+
 test("settings that were reset are told as drift, and the sheet puts them back", () => {
-  const saved = sheetOf({ name: "a", hardware, settings: SETTINGS, machine: { keptFreeBytes: 2 ** 32 } });
+  const saved = sheetOf({ name: "a", hardware, adapters: [], settings: SETTINGS, machine: { keptFreeBytes: 2 ** 32 } });
   const reset = { ...SETTINGS, parallel: 1, window: { before: 0, after: 1 }, loop: false };
-  const now = sheetOf({ name: "b", hardware, settings: reset, machine: { keptFreeBytes: 2 ** 32 } });
+  const now = sheetOf({ name: "b", hardware, adapters: [], settings: reset, machine: { keptFreeBytes: 2 ** 32 } });
   expect(driftSince(saved, now).map(({ what }) => what)).toEqual(["parallel", "loop", "windowBefore", "windowAfter"]);
   expect(settingsOfSheet(saved.settings, reset)).toEqual(SETTINGS);
 });

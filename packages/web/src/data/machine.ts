@@ -5,6 +5,7 @@ import {
   SHEET_FORMAT,
   SHEET_VERSION,
   simulatedFigures,
+  type GraphicsDevice,
   type Hardware,
   type LiveFigures,
   type MachineSheet,
@@ -13,6 +14,7 @@ import {
 import { useLiveQuery } from "dexie-react-hooks";
 import Joi from "joi";
 import { useMemo } from "react";
+import type { Adapter } from "../engine/gpu/adapters";
 import type { PreviewSettings } from "../engine/protocol";
 import { database } from "./database";
 import { useSimulatedMachines } from "./server";
@@ -107,19 +109,25 @@ export function settingsOfSheet(sheet: SheetSettings, present: PreviewSettings):
 interface SheetParts {
   readonly name: string;
   readonly hardware: Hardware;
+  /** Graphics devices that the browser hands out, beside those of the system. */
+  readonly adapters: readonly Adapter[];
   readonly settings: PreviewSettings;
   readonly machine: MachineSettings;
 }
 
+function deviceOf({ name, isSoftware }: Adapter): GraphicsDevice {
+  return { name: `${name}, in the browser`, ...(isSoftware ? { software: true } : {}) };
+}
+
 /** A sheet of this machine as it is now. */
-export function sheetOf({ name, hardware, settings, machine }: SheetParts): MachineSheet {
+export function sheetOf({ name, hardware, adapters, settings, machine }: SheetParts): MachineSheet {
   const keptFree = machine.keptFreeBytes ?? keptFreeBytes(hardware.installedBytes);
   return {
     format: SHEET_FORMAT,
     version: SHEET_VERSION,
     name,
     savedAtMs: Date.now(),
-    hardware,
+    hardware: { ...hardware, graphics: [...hardware.graphics, ...adapters.map(deviceOf)] },
     settings: sheetSettings(settings, Math.round(keptFree)),
     ...(machine.hostLimitBytes === undefined ? {} : { hostLimitBytes: machine.hostLimitBytes }),
   };

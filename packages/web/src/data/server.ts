@@ -1,5 +1,4 @@
 import type {
-  Conditions,
   FrameItem,
   Hardware,
   LiveFigures,
@@ -108,9 +107,9 @@ export function useLiveMachine(): { readonly figures: LiveFigures | undefined; r
   return { figures, lost };
 }
 
-/** What the machine is doing now; the rate of swapping is that since the question before. */
-export function readConditions(): Promise<Conditions> {
-  return read<Conditions>("/api/machine/conditions");
+/** What slowed the machine down since the question before: conditions, and what synchronises or backs up. */
+export function readDisturbances(): Promise<Pick<LiveFigures, "conditions" | "programs">> {
+  return read<Pick<LiveFigures, "conditions" | "programs">>("/api/machine/disturbances");
 }
 
 async function refreshDisk(): Promise<void> {

@@ -22,9 +22,9 @@ import {
   type Change,
 } from "./documents";
 import { engine, send } from "./engineStore";
-import { keepGraphicsTrial } from "./graphics";
-import { readConditions } from "./server";
+import { readDisturbances } from "./server";
 import { loadSettings, saveSettings } from "./settings";
+import { keepTrial } from "./trials";
 
 export interface Notice {
   readonly id: number;
@@ -73,8 +73,8 @@ async function loadStart(): Promise<{ stored: StoredDocument; settings: PreviewS
 /** Stores a take with what slowed the machine down meanwhile. */
 async function keepTake(take: MeasuredTake): Promise<void> {
   // Without the server nobody can tell; the take is kept all the same.
-  const troubles = await readConditions().then(
-    (conditions) => troublesOf({ conditions }),
+  const troubles = await readDisturbances().then(
+    (disturbance) => troublesOf(disturbance),
     () => undefined,
   );
   const fault = take.graphicsFault === undefined ? [] : [`${take.graphicsFault}. The processor rendered instead.`];
@@ -139,18 +139,21 @@ export function WorkspaceProvider({
   useEffect(
     () =>
       engine.subscribe((event) => {
+        const lost = (error: unknown) => notify(`What was measured could not be stored: ${String(error)}`);
         if (event.kind === "notice") notify(event.text);
         if (event.kind === "status" && event.status.measuringTake !== measuring.current) {
           measuring.current = event.status.measuringTake;
           // What was swapped before the take is not the take's; where it cannot be read, keepTake finds out too.
-          if (measuring.current) void readConditions().catch(() => undefined);
+          if (measuring.current) void readDisturbances().catch(() => undefined);
         }
         if (event.kind === "graphicsTrial") {
           const { fraction, parallel } = latestSettings.current!;
-          const composition = known.current!.name;
-          const trial = { atMs: Date.now(), composition, fraction, parallel, results: event.results };
-          keepGraphicsTrial(trial).catch((error: unknown) => notify(`The trial could not be stored: ${String(error)}`));
+          void keepTrial("graphicsTrial", known.current!.name, { fraction, parallel, results: event.results }).catch(
+            lost,
+          );
         }
+        if (event.kind === "parallelCurve")
+          void keepTrial("parallelTrial", known.current!.name, { points: event.points }).catch(lost);
         if (event.kind === "take")
           void keepTake(event.take).catch((error: unknown) => notify(`The take could not be stored: ${String(error)}`));
       }),

@@ -3,11 +3,14 @@ import {
   frameBudgetMs,
   frameBytes,
   framesThatFit,
+  graphicsVerdict,
   largestBudget,
   nextSteps,
   requiredReadBack,
   smallestBudgetOf,
   type NextStep,
+  type RenderDevice,
+  type StepStanding,
 } from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
 import Button from "react-bootstrap/Button";
@@ -16,9 +19,19 @@ import { Link, useNavigate } from "react-router";
 import { database } from "../../data/database";
 import { send, useEngine } from "../../data/engineStore";
 import { useMachine, useVolume } from "../../data/server";
+import { useTrial, type GraphicsTrial } from "../../data/trials";
 import { useStanding, type Standing } from "../../parts/standing";
 import { useWorkspace } from "../../data/workspace";
-import { bytesText, durationText, fractionText, framesText, msText, percentText, rateText } from "../../parts/format";
+import {
+  bytesText,
+  deviceText,
+  durationText,
+  fractionText,
+  framesText,
+  msText,
+  percentText,
+  rateText,
+} from "../../parts/format";
 import { ShortcutsSheet } from "../../parts/shortcuts";
 import { Waiting } from "../../parts/Waiting";
 import { TakesChart } from "./TakesChart";
@@ -92,6 +105,19 @@ function useBudgets(standing: Standing): readonly Budget[] {
   ];
 }
 
+/** What the last trial of this composition says against the device in use, where the difference is no noise. */
+function fasterDevice(
+  trial: GraphicsTrial | undefined,
+  composition: string,
+  present: RenderDevice,
+): StepStanding["faster"] {
+  const results = trial?.composition === composition ? trial.results : [];
+  const verdict = graphicsVerdict(results);
+  const now = results.find(({ device }) => device === present);
+  if (!verdict || verdict.close || verdict.best === present || !now || !("rate" in now)) return undefined;
+  return { device: verdict.best, rate: verdict.bestRate, presentRate: now.rate };
+}
+
 function useSteps(standing: Standing): readonly NextStep[] {
   const { composition, document, settings } = useWorkspace();
   const { data: machine } = useMachine();
@@ -115,6 +141,7 @@ function useSteps(standing: Standing): readonly NextStep[] {
     cores: machine?.cores ?? settings.parallel,
     smallerShare: smaller === undefined ? undefined : (smaller / settings.fraction) ** 2,
     background: settings.background,
+    faster: fasterDevice(useTrial("graphicsTrial"), composition.name, settings.effectsOn),
     isMeasured: standing.summary !== undefined,
     isRealTime: standing.isRealTime,
   });
@@ -134,6 +161,9 @@ function Step({ step }: { readonly step: NextStep }) {
       case "fill":
         changeSettings({ background: "Idle" });
         void navigate("/preview");
+        break;
+      case "device":
+        changeSettings({ effectsOn: step.device });
         break;
       case "memory":
         changeSettings({ memoryBudgetBytes: step.bytes });
@@ -177,6 +207,12 @@ function wordsOf(step: NextStep): { readonly title: string; readonly gives: stri
             ? `${framesText(step.frames)} held then`
             : `${framesText(step.frames)} held after about ${durationText(step.ms)} (est.)`,
         action: step.isOff ? "Switch on" : "Watch it",
+      };
+    case "device":
+      return {
+        title: `Render on the ${deviceText(step.device)}`,
+        gives: `measured: ${rateText(step.rate)} frames a second against ${rateText(step.presentRate)} now`,
+        action: "Use it",
       };
     case "memory":
       return {

@@ -3,7 +3,8 @@ import { useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
-import { measureDecoding, useDecodingTrial, useHardwareCodecs } from "../../data/graphics";
+import { useHardwareCodecs } from "../../data/graphics";
+import { measureDecoding, useTrial } from "../../data/trials";
 import { useWorkspace } from "../../data/workspace";
 import { largestClip, type DecodeResult } from "../../engine/clip/decoding";
 import { agoText, rateText } from "../../parts/format";
@@ -30,7 +31,7 @@ function verdictOf(results: readonly DecodeResult[], composition: string): strin
 export function DecodingPanel() {
   const { composition, document, settings, changeSettings, notify } = useWorkspace();
   const codecs = useHardwareCodecs();
-  const trial = useDecodingTrial();
+  const trial = useTrial("decodingTrial");
   const [isMeasuring, setMeasuring] = useState(false);
   const clip = largestClip(document.assets);
   const measure = () => {

@@ -3,7 +3,8 @@ import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
 import { send, useEngine } from "../../data/engineStore";
-import { useAdapters, useGraphicsTrial, type StoredTrial } from "../../data/graphics";
+import { useAdapters } from "../../data/graphics";
+import { useTrial, type GraphicsTrial } from "../../data/trials";
 import { useWorkspace } from "../../data/workspace";
 import { agoText, bytesText, fractionText, framesText, msText, rateText } from "../../parts/format";
 import { DecodingPanel } from "./DecodingPanel";
@@ -36,7 +37,7 @@ function nodeMs(result: GraphicsResult | undefined, kind: NodeKind): string {
 }
 
 /** Mean time a frame of each kind of work on each device. */
-function WorkTable({ trial, rows }: { readonly trial: StoredTrial; readonly rows: readonly DeviceRow[] }) {
+function WorkTable({ trial, rows }: { readonly trial: GraphicsTrial; readonly rows: readonly DeviceRow[] }) {
   const shown = rows.filter((row) => resultOf(trial.results, row));
   return (
     <details>
@@ -77,7 +78,7 @@ function WorkTable({ trial, rows }: { readonly trial: StoredTrial; readonly rows
 export function GraphicsPanel({ hardware }: { readonly hardware: Hardware | undefined }) {
   const { composition, settings, changeSettings } = useWorkspace();
   const { adapters, failure } = useAdapters();
-  const trial = useGraphicsTrial();
+  const trial = useTrial("graphicsTrial");
   const fault = useEngine((state) => state.status?.graphicsFault);
   const isMeasuring = useEngine((state) => state.status?.trial !== undefined);
   const rows = deviceRows(adapters ?? []);

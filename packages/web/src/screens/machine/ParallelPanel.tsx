@@ -2,9 +2,10 @@ import { framesPerSecond } from "@kinetocache/core";
 import Button from "react-bootstrap/Button";
 import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import { send, useEngine } from "../../data/engineStore";
+import { useTrial } from "../../data/trials";
 import { useWorkspace } from "../../data/workspace";
 import type { ParallelPoint } from "../../engine/protocol";
-import { rateText } from "../../parts/format";
+import { agoText, rateText } from "../../parts/format";
 
 // More frames in parallel help when they bring at least this much.
 const HELPS = 1.05;
@@ -18,14 +19,18 @@ function enough(points: readonly ParallelPoint[]): ParallelPoint {
 /** Frames a second against frames in parallel, measured on the open composition. */
 export function ParallelPanel({ cores }: { readonly cores: number }) {
   const { composition, settings, changeSettings } = useWorkspace();
-  const points = useEngine((state) => state.parallelCurve);
+  const trial = useTrial("parallelTrial");
+  const points = trial?.points;
   const isMeasuring = useEngine((state) => state.status?.trial !== undefined);
   const best = points && enough(points);
   const data = points?.map(({ parallel, rate }) => ({ parallel, rate: Number(rate.toFixed(2)) }));
   return (
     <section className="sheet" aria-label="Frames in parallel, measured">
       <h2>
-        Frames in parallel <small>rendered a second, nothing cached</small>
+        Frames in parallel{" "}
+        <small>
+          rendered a second, nothing cached{trial ? `; ${trial.composition}, ${agoText(trial.atMs, Date.now())}` : ""}
+        </small>
       </h2>
       {data && best ? (
         <>

@@ -6,6 +6,7 @@ import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
 import { database, type StoredSheet } from "../../data/database";
+import { useAdapters } from "../../data/graphics";
 import { changeMachineSettings, settingsOfSheet, sheetOf, useMachineSettings } from "../../data/machine";
 import { acceptSettings } from "../../data/settings";
 import { useWorkspace } from "../../data/workspace";
@@ -79,7 +80,8 @@ export function SheetPanel({ hardware }: { readonly hardware: Hardware | undefin
   const [compared, setCompared] = useState<number>();
   const [name, setName] = useState("");
   const file = useRef<HTMLInputElement>(null);
-  const now = hardware && machine && sheetOf({ name: "now", hardware, settings, machine });
+  const { adapters } = useAdapters();
+  const now = hardware && machine && adapters && sheetOf({ name: "now", hardware, adapters, settings, machine });
   const against = sheets.find(({ id }) => id === compared);
 
   const add = (sheet: MachineSheet) =>

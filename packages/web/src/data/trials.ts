@@ -1,0 +1,104 @@
+import { DECODE_DEVICES, RENDER_DEVICES, type ClipAsset, type GraphicsResult } from "@kinetocache/core";
+import { useLiveQuery } from "dexie-react-hooks";
+import Joi from "joi";
+import type { DecodeResult } from "../engine/clip/decoding";
+import type { ParallelPoint } from "../engine/protocol";
+import { database } from "./database";
+
+/** Something that was measured: when, and on which composition. */
+interface Measured {
+  readonly atMs: number;
+  readonly composition: string;
+}
+
+/** A trial of the graphics devices. */
+export interface GraphicsTrial extends Measured {
+  readonly fraction: number;
+  readonly parallel: number;
+  readonly results: readonly GraphicsResult[];
+}
+
+/** The rate against frames in parallel. */
+export interface ParallelTrial extends Measured {
+  readonly points: readonly ParallelPoint[];
+}
+
+/** How fast clips are decoded. */
+export interface DecodingTrial extends Measured {
+  readonly results: readonly DecodeResult[];
+}
+
+const measured = { atMs: Joi.number().required(), composition: Joi.string().required() };
+const positive = Joi.number().positive().required();
+const failure = Joi.string().required();
+const device = Joi.string()
+  .valid(...RENDER_DEVICES)
+  .required();
+const on = Joi.string()
+  .valid(...DECODE_DEVICES)
+  .required();
+
+const SCHEMAS = {
+  graphicsTrial: Joi.object<GraphicsTrial>({
+    ...measured,
+    fraction: positive,
+    parallel: positive,
+    results: Joi.array()
+      .items(
+        Joi.object({ device, failure }),
+        Joi.object({
+          device,
+          rate: positive,
+          frames: positive,
+          nodes: Joi.array()
+            .items(Joi.object({ kind: Joi.string().required(), ms: Joi.number().required() }))
+            .required(),
+          nodesTimed: Joi.boolean().required(),
+          difference: Joi.number(),
+        }),
+      )
+      .required(),
+  }),
+  parallelTrial: Joi.object<ParallelTrial>({
+    ...measured,
+    points: Joi.array()
+      .items(Joi.object({ parallel: positive, rate: positive }))
+      .min(1)
+      .required(),
+  }),
+  decodingTrial: Joi.object<DecodingTrial>({
+    ...measured,
+    results: Joi.array()
+      .items(Joi.object({ on, failure }), Joi.object({ on, rate: positive }))
+      .required(),
+  }),
+};
+
+type Trials = { [Key in keyof typeof SCHEMAS]: (typeof SCHEMAS)[Key] extends Joi.ObjectSchema<infer T> ? T : never };
+
+/** Keeps what was measured last; the one before it is forgotten. */
+export async function keepTrial<Key extends keyof Trials>(
+  key: Key,
+  composition: string,
+  found: Omit<Trials[Key], keyof Measured>,
+): Promise<void> {
+  await database.settings.put({ key, value: { ...found, atMs: Date.now(), composition } });
+}
+
+/** What was measured last; undefined where there is nothing, or what is kept is damaged. */
+export async function readTrial<Key extends keyof Trials>(key: Key): Promise<Trials[Key] | undefined> {
+  const { error, value } = SCHEMAS[key].validate((await database.settings.get(key))?.value);
+  return error ? undefined : (value as Trials[Key] | undefined);
+}
+
+/** The same, followed; undefined while it is read, too. */
+export function useTrial<Key extends keyof Trials>(key: Key): Trials[Key] | undefined {
+  return useLiveQuery(() => readTrial(key), [key]);
+}
+
+/** Measures how fast each device decodes a clip, and keeps that. */
+export async function measureDecoding(composition: string, clip: ClipAsset): Promise<void> {
+  // The reader of clip files is large, and few people need it here.
+  const { tryDecoding } = await import("../engine/clip/decodeTrial");
+  await keepTrial("decodingTrial", composition, { results: await tryDecoding(clip) });
+}
