@@ -2,6 +2,7 @@ import { parseArgs } from "node:util";
 import { cacheOverhead, loopHitShare } from "./cache";
 import { diskReadBack, diskWrite } from "./disk";
 import type { Measure, Measured } from "./figure";
+import { gpuParityMaxDiff } from "./graphics";
 import { composite8LayersMs, gaussianBlurVsLibvips, glowMs, gradeMs } from "./kernels";
 import { machineScreenReadyMs, memoryReleaseMs, probeCpuShare, workingBufferError } from "./machine";
 import { bundleGzipBytes, firstPaintMs } from "./page";
@@ -24,6 +25,7 @@ const FIGURES: Readonly<Record<string, Measure>> = {
   probeCpuShare,
   machineScreenReadyMs,
   workingBufferError,
+  gpuParityMaxDiff,
 };
 
 const { only } = parseArgs({ options: { only: { type: "string" } } }).values;

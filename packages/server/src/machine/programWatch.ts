@@ -20,15 +20,18 @@ export interface WatchedProgram extends Omit<Program, "mark"> {
 interface Memory {
   readonly bytes: Bytes;
   readonly measured: boolean;
-  readonly atMs: number;
+  /** When it may be summed up again. */
+  readonly againMs: number;
 }
 
 // Processor shares are averages over this long.
 const AVERAGE_MS = 6000;
-// Summing up a large process takes the kernel milliseconds, so that only this much is done in one round, and none
-// again before some seconds have passed; those that were summed up longest ago come first.
+// Summing up a large process takes the kernel tens of milliseconds, so that only this much is begun in one round, and
+// none again before some seconds have passed: the more, the longer it took. Those that have waited longest come first.
 const MEMORY_MS = 3;
 const MEMORY_AGAIN_MS = 8000;
+// No process is summed up for more than a thousandth of a core.
+const MEMORY_SHARE = 1 / 1000;
 // Users below this number are the system's own.
 const FIRST_PERSON = 1000;
 const OWN = "this application";
@@ -131,20 +134,21 @@ export class ProgramWatch {
 
   private measureMemory(running: readonly RunningProcess[]): void {
     const until = performance.now() + MEMORY_MS;
-    const age = (one: RunningProcess) => this.memory.get(identity(one))?.atMs ?? -Infinity;
-    for (const one of [...running].sort((a, b) => age(a) - age(b))) {
-      const atMs = performance.now();
-      if (atMs - age(one) < MEMORY_AGAIN_MS) break;
+    const dueMs = (one: RunningProcess) => this.memory.get(identity(one))?.againMs ?? -Infinity;
+    for (const one of [...running].sort((a, b) => dueMs(a) - dueMs(b))) {
+      const startMs = performance.now();
+      if (startMs < dueMs(one)) break;
       // A first, rough figure for everyone; then as many exact ones as there is time for.
-      if (atMs < until) {
+      if (startMs < until) {
         const bytes = unsharedBytes(one.pid);
+        const tookMs = performance.now() - startMs;
         this.memory.set(identity(one), {
           bytes: bytes ?? anonymousBytes(one.pid),
           measured: bytes !== undefined,
-          atMs,
+          againMs: startMs + Math.max(MEMORY_AGAIN_MS, tookMs / MEMORY_SHARE),
         });
-      } else if (age(one) === -Infinity) {
-        this.memory.set(identity(one), { bytes: anonymousBytes(one.pid), measured: false, atMs: -1e9 });
+      } else if (dueMs(one) === -Infinity) {
+        this.memory.set(identity(one), { bytes: anonymousBytes(one.pid), measured: false, againMs: -1e9 });
       }
     }
   }

@@ -19,12 +19,12 @@ export interface GraphicsTrial extends Measured {
 }
 
 /** The rate against frames in parallel. */
-export interface ParallelTrial extends Measured {
+interface ParallelTrial extends Measured {
   readonly points: readonly ParallelPoint[];
 }
 
 /** How fast clips are decoded. */
-export interface DecodingTrial extends Measured {
+interface DecodingTrial extends Measured {
   readonly results: readonly DecodeResult[];
 }
 
