@@ -10,6 +10,11 @@ interface StatedGraphicsProps {
   readonly oneBytes: number;
 }
 
+/** An estimate claims no more digits than it has. */
+function aboutText(rate: number): string {
+  return rateText(rate < 10 ? rate : Math.round(rate));
+}
+
 /** What the devices of a simulated machine would be worth: costs of this machine, scaled by their stated speeds. */
 export function StatedGraphics({ sheet, parallel, oneBytes }: StatedGraphicsProps) {
   const { composition } = useWorkspace();
@@ -18,7 +23,7 @@ export function StatedGraphics({ sheet, parallel, oneBytes }: StatedGraphicsProp
   const devices = statedDevices(sheet, { meanMs: standing.meanMs, parallel, oneBytes });
   const { effects, decoding } = bestStated(devices);
   const [processor] = devices;
-  const against = effects.isProcessor ? "" : `, against ${rateText(processor!.rate!)} on the processor`;
+  const against = effects.isProcessor ? "" : `, against ${aboutText(processor!.rate!)} on the processor`;
   const memoryOf = (name: string) => sheet.hardware.graphics.find((device) => device.name === name)?.memoryBytes;
   return (
     <section className="sheet" aria-label="Graphics devices">
@@ -27,7 +32,7 @@ export function StatedGraphics({ sheet, parallel, oneBytes }: StatedGraphicsProp
       </h2>
       <p>
         <strong>
-          Effects on {effects.isProcessor ? "the processor" : effects.name}: about {rateText(effects.rate!)} frames a
+          Effects on {effects.isProcessor ? "the processor" : effects.name}: about {aboutText(effects.rate!)} frames a
           second of {composition.name}
           {against}. Clips decode best on {decoding.isProcessor ? "the processor" : decoding.name}.
         </strong>
@@ -63,7 +68,7 @@ export function StatedGraphics({ sheet, parallel, oneBytes }: StatedGraphicsProp
                   </small>
                 </td>
                 <td className="number">{memory === undefined ? "shared" : bytesText(memory)}</td>
-                <td className="number is-estimate">{rate === undefined ? "–" : `${rateText(rate)} fps`}</td>
+                <td className="number is-estimate">{rate === undefined ? "–" : `${aboutText(rate)} fps`}</td>
                 <td className="number">{decodeSpeed === undefined ? "–" : `${decodeSpeed} × this`}</td>
               </tr>
             );
