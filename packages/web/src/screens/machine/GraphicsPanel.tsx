@@ -84,9 +84,12 @@ export function GraphicsPanel({ hardware }: { readonly hardware: Hardware | unde
   const rows = deviceRows(adapters ?? []);
   const results = trial?.results;
   const { effectsOn } = settings;
-  const isMissing = adapters !== undefined && !rows.some(({ device }) => device === effectsOn);
+  const isMissing = adapters !== undefined && !rows.some(({ choices }) => choices.includes(effectsOn));
   const verdict = trial && verdictText(trial.results, rows, trial.composition);
-  const better = verdict?.best !== undefined && verdict.best !== effectsOn ? verdict.best : undefined;
+  const inUse = rows.find(({ choices }) => choices.includes(effectsOn));
+  const best = verdict?.best;
+  const bestRow = best && rows.find(({ choices }) => choices.includes(best));
+  const better = bestRow === inUse ? undefined : bestRow;
   return (
     <section className="sheet" aria-label="Graphics devices">
       <h2>
@@ -144,7 +147,7 @@ export function GraphicsPanel({ hardware }: { readonly hardware: Hardware | unde
                         {row.name} <small>{row.note}</small>
                       </>
                     }
-                    checked={effectsOn === row.device || (isMissing && row.device === "processor")}
+                    checked={row.choices.includes(effectsOn) || (isMissing && row.device === "processor")}
                     onChange={() => changeSettings({ effectsOn: row.device })}
                   />
                   {result && "failure" in result ? <p className="control-warning">{result.failure}</p> : null}
@@ -184,8 +187,8 @@ export function GraphicsPanel({ hardware }: { readonly hardware: Hardware | unde
           Measure on {composition.name}
         </Button>
         {better ? (
-          <Button size="sm" variant="outline-dark" onClick={() => changeSettings({ effectsOn: better })}>
-            Use {rows.find(({ device }) => device === better)?.name ?? "it"}
+          <Button size="sm" variant="outline-dark" onClick={() => changeSettings({ effectsOn: better.device })}>
+            Use {better.name}
           </Button>
         ) : null}
       </div>

@@ -11,7 +11,10 @@ import { deviceText, rateText } from "../../parts/format";
 
 /** One device that can render, as a row of the table. */
 export interface DeviceRow {
+  /** What is asked for to get it. */
   readonly device: RenderDevice;
+  /** Everything it answers to. */
+  readonly choices: readonly RenderDevice[];
   readonly name: string;
   readonly note: string;
 }
@@ -20,6 +23,7 @@ export interface DeviceRow {
 export function deviceRows(adapters: readonly Adapter[]): DeviceRow[] {
   const graphics = adapters.map((adapter) => ({
     device: choiceFor(adapter),
+    choices: adapter.choices,
     name: adapter.name,
     note: [
       adapter.isSoftware ? "a software stand-in, run by the processor" : answersTo(adapter),
@@ -28,7 +32,7 @@ export function deviceRows(adapters: readonly Adapter[]): DeviceRow[] {
       .filter(Boolean)
       .join(", "),
   }));
-  return [{ device: "processor", name: "Processor", note: "" }, ...graphics];
+  return [{ device: "processor", choices: ["processor"], name: "Processor", note: "" }, ...graphics];
 }
 
 function answersTo({ choices }: Adapter): string {
@@ -39,7 +43,7 @@ function answersTo({ choices }: Adapter): string {
 /** How a device is called in a sentence. */
 function called(device: RenderDevice, rows: readonly DeviceRow[]): string {
   if (device === "processor") return "the processor";
-  return rows.find((row) => row.device === device)?.name ?? `the ${deviceText(device)}`;
+  return rows.find((row) => row.choices.includes(device))?.name ?? `the ${deviceText(device)}`;
 }
 
 /** What the trial says, with the two numbers behind it. */
