@@ -30,9 +30,14 @@ export interface Span {
   readonly to: number;
 }
 
+// A branch that as many frames did without is not still any more, as one of a clip that shows each frame twice.
+const UNUSED_FRAMES = 12;
+
 interface Held<R> {
   readonly raster: R;
   readonly bytes: number;
+  /** Frame that used it last, counted by this evaluator. */
+  usedAt: number;
 }
 
 interface Run<R> {
@@ -49,6 +54,7 @@ export class Evaluator<R extends Raster> {
   /** Branches kept for the next frames, least recently used first. */
   private readonly held = new Map<ContentKey, Held<R>>();
   private heldTotal = 0;
+  private frames = 0;
   private previousKeys: ReadonlySet<ContentKey> = new Set();
 
   /** @param mostHeldBytes bytes of branches that may be kept from frame to frame */
@@ -96,9 +102,11 @@ export class Evaluator<R extends Raster> {
     const results = new Map<ContentKey, R>();
     const spans: Span[] = [];
     const uses = countUses(root, this.held);
+    this.frames++;
     try {
       const finished = finish(this.visit(root, { results, uses, spans, cancelled }));
       this.keepStill(root, results);
+      this.dropUnused();
       return { finished, spans };
     } finally {
       for (const raster of results.values()) this.canvas.release(raster);
@@ -134,6 +142,7 @@ export class Evaluator<R extends Raster> {
     if (!held) return undefined;
     this.held.delete(key);
     this.held.set(key, held);
+    held.usedAt = this.frames;
     return held.raster;
   }
 
@@ -172,15 +181,27 @@ export class Evaluator<R extends Raster> {
   private hold(key: ContentKey, raster: R): boolean {
     const bytes = pixelCount(raster.window) * PIXEL_BYTES;
     if (bytes > this.mostHeldBytes) return false;
-    for (const [oldest, { raster: old, bytes: freed }] of this.held) {
+    for (const [oldest, held] of this.held) {
       if (this.heldTotal + bytes <= this.mostHeldBytes) break;
-      this.canvas.release(old);
-      this.held.delete(oldest);
-      this.heldTotal -= freed;
+      this.drop(oldest, held);
     }
-    this.held.set(key, { raster, bytes });
+    this.held.set(key, { raster, bytes, usedAt: this.frames });
     this.heldTotal += bytes;
     return true;
+  }
+
+  private dropUnused(): void {
+    for (const [key, held] of this.held) {
+      // Least recently used ones come first.
+      if (this.frames - held.usedAt <= UNUSED_FRAMES) break;
+      this.drop(key, held);
+    }
+  }
+
+  private drop(key: ContentKey, { raster, bytes }: Held<R>): void {
+    this.canvas.release(raster);
+    this.held.delete(key);
+    this.heldTotal -= bytes;
   }
 
   private asset(id: string): Asset {

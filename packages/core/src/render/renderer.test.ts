@@ -148,3 +148,26 @@ test("every source and effect of the catalogue renders at every preview size", a
     expect(new Set(frame.costs.map((cost) => cost.kind)).size).toBe(11);
   }
 });
+
+test("a branch that frames go on without is given back: a clip that shows each frame twice keeps no trail", async () => {
+  const renderer = await nodeRenderer();
+  const clip = {
+    kind: "clip" as const,
+    width: 64,
+    height: 36,
+    rate: { numerator: 12, denominator: 1 },
+    duration: 12,
+    base64: "AAAA",
+  };
+  const value = document([layer("camera", "clip", { asset: "nest", offset: 0 })], { assets: { nest: clip } });
+  renderer.setAssets(value.assets);
+  let most = 0;
+  for (let frame = 0; frame < 24; frame++) {
+    renderer.render(buildGraph(value, frame, FULL_QUALITY));
+    most = Math.max(most, renderer.heldBytes);
+  }
+  const picture = 64 * 36 * 16;
+  expect(most).toBeGreaterThan(0);
+  // Every other frame is one that was there before: of the last twelve frames, six and the newest.
+  expect(most).toBeLessThanOrEqual(8 * picture);
+});

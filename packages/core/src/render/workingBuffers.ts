@@ -26,8 +26,9 @@ class DryCanvas extends KernelCanvas {
 }
 
 const NOTHING = new Uint8Array();
-// Frames that are tried: peaks follow what moves, and that moves little from one to the next.
-const SAMPLES = 24;
+// Places that are tried, with two frames that follow each other at each, so that what stays still is held there.
+// Peaks follow what moves, and that moves little from one place to the next.
+const PLACES = 12;
 
 /**
  * Working buffers for a composition at some preview settings. The renderer itself is run, over frames spread
@@ -58,9 +59,11 @@ export function workingBuffers(
   const renderer = new Renderer(kernels, options, new DryCanvas(kernels, options.now));
   renderer.setAssets(document.assets);
   let peakBytes = 0;
-  for (let sample = 0; sample < Math.min(SAMPLES, duration); sample++) {
-    const frame = Math.floor((sample * duration) / Math.min(SAMPLES, duration));
-    peakBytes = Math.max(peakBytes, renderer.render(buildGraph(document, frame, settings)).peakBytes);
+  const places = Math.min(PLACES, duration);
+  for (let place = 0; place < places; place++) {
+    const first = Math.floor((place * duration) / places);
+    for (const frame of [first, Math.min(first + 1, duration - 1)])
+      peakBytes = Math.max(peakBytes, renderer.render(buildGraph(document, frame, settings)).peakBytes);
   }
   return { peakBytes, memoryBytes: kernels.arena.capacityBytes };
 }
