@@ -37,6 +37,10 @@ for (const theme of ["paper", "dim"] as const) {
     await page.getByRole("link", { name: "Machine" }).click();
     await expect(page.getByRole("region", { name: "Who else is using this machine" })).toBeVisible();
     expect(await violations(page)).toEqual([]);
+    await page.getByRole("link", { name: "Storage" }).click();
+    await page.getByRole("button", { name: "Test this drive" }).click();
+    await expect(page.locator(".page-head h1")).toContainText("to play from disk");
+    expect(await violations(page)).toEqual([]);
     await page.getByRole("link", { name: "Takes" }).click();
     await expect(page.getByRole("region", { name: "All takes" })).toBeVisible();
     expect(await violations(page)).toEqual([]);

@@ -73,6 +73,14 @@ await picture("takes");
 await page.getByRole("link", { name: "Sweep" }).click();
 await page.waitForSelector(".ledger");
 await picture("sweep");
+await page.getByRole("link", { name: "Storage" }).click();
+for (let round = 0; round < 3; round++) {
+  await page.getByRole("button", { name: "Test this drive" }).click();
+  await page.getByRole("button", { name: "Stop" }).waitFor();
+  await page.getByRole("button", { name: "Test this drive" }).waitFor();
+}
+await page.waitForSelector(".recharts-line", { state: "attached" });
+await picture("storage");
 await page.getByRole("link", { name: "Bench" }).click();
 await page.waitForSelector(".recharts-bar-rectangle", { state: "attached" });
 await picture("bench");

@@ -71,14 +71,17 @@ export function keyOf(n: number): string {
   return n.toString(16).padStart(32, "0");
 }
 
+/** Runs with a server whose data is in a folder. */
+export async function withServerIn<T>(folder: string, use: (server: TestServer) => Promise<T>): Promise<T> {
+  const server = await TestServer.start(folder);
+  try {
+    return await use(server);
+  } finally {
+    await server.close();
+  }
+}
+
 /** Runs with a server in a folder of its own. */
-export async function withServer(use: (server: TestServer) => Promise<void>): Promise<void> {
-  await withFolder(async (folder) => {
-    const server = await TestServer.start(folder);
-    try {
-      await use(server);
-    } finally {
-      await server.close();
-    }
-  });
+export function withServer(use: (server: TestServer) => Promise<void>): Promise<void> {
+  return withFolder((folder) => withServerIn(folder, use));
 }

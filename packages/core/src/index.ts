@@ -5,4 +5,5 @@ export * from "./graph";
 export * from "./machine";
 export * from "./playback";
 export * from "./render";
+export * from "./storage";
 export * from "./sweep";

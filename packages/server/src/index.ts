@@ -4,6 +4,7 @@ import path from "node:path";
 import { fileURLToPath } from "node:url";
 import type { RequestHandler } from "express";
 import { createApp } from "./app";
+import { DriveLog } from "./drives/driveLog";
 import { Live } from "./machine/live";
 import { ProgramNotes } from "./machine/programNotes";
 import { SimulatedMachines } from "./machine/simulated";
@@ -31,9 +32,10 @@ export async function startServer({ data, port, pages }: ServerOptions): Promise
     const holding = await Holding.open(volume);
     const server = createServer();
     const notes = await ProgramNotes.open(path.join(data, "machine"));
+    const drives = await DriveLog.open(path.join(data, "machine"));
     const simulated = new SimulatedMachines(fileURLToPath(new URL("../../../demo/machines", import.meta.url)));
     const machine = { live: new Live(notes), notes, simulated };
-    server.on("request", createApp({ volume, holding, machine, pages: (await pages?.(server)) ?? [] }));
+    server.on("request", createApp({ volume, holding, machine, drives, pages: (await pages?.(server)) ?? [] }));
     await new Promise<void>((resolve, reject) => {
       server.once("error", reject);
       server.listen(port, "127.0.0.1", resolve);

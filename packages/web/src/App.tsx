@@ -11,6 +11,7 @@ import { Preview } from "./screens/preview/Preview";
 
 const Bench = lazy(async () => ({ default: (await import("./screens/bench/Bench")).Bench }));
 const Machine = lazy(async () => ({ default: (await import("./screens/machine/Machine")).Machine }));
+const Storage = lazy(async () => ({ default: (await import("./screens/storage/Storage")).Storage }));
 const Takes = lazy(async () => ({ default: (await import("./screens/takes/Takes")).Takes }));
 const Sweep = lazy(async () => ({ default: (await import("./screens/sweep/Sweep")).Sweep }));
 
@@ -37,6 +38,7 @@ export function App() {
               <Route path="/preview" element={<Preview />} />
               <Route path="/bench" element={<Bench />} />
               <Route path="/machine" element={<Machine />} />
+              <Route path="/storage" element={<Storage />} />
               <Route path="/takes" element={<Takes />} />
               <Route path="/sweep" element={<Sweep />} />
               <Route path="*" element={<Navigate to="/preview" replace />} />

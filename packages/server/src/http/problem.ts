@@ -20,7 +20,8 @@ export class Problem extends Error {
 
 /** Checks what came in. @throws Problem 400 that names every fault */
 export function accept<T>(schema: Schema<T>, value: unknown, what: string): T {
-  const { error, value: checked } = schema.validate(value, { abortEarly: false, convert: true });
+  // A request without a body is no exception.
+  const { error, value: checked } = schema.required().validate(value, { abortEarly: false, convert: true });
   if (error) throw new Problem(400, "invalid", `${what}: ${error.details.map(({ message }) => message).join("; ")}`);
   return checked as T;
 }

@@ -1,4 +1,6 @@
 import type {
+  Drive,
+  DriveTest,
   FrameItem,
   Hardware,
   LiveFigures,
@@ -70,6 +72,61 @@ export function useItems(): SWRResponse<FrameItem[], RequestError> {
 
 export function useHolds(): SWRResponse<Batch[], RequestError> {
   return useSWR<Batch[], RequestError>("/api/sweep/holds", read, { ...EVERY_TWO_SECONDS, refreshInterval: 5000 });
+}
+
+/** The drives of the machine, and what was measured of them. */
+export interface DriveListing {
+  readonly drives: readonly Drive[];
+  /** Oldest first. */
+  readonly tests: readonly DriveTest[];
+}
+
+const DRIVES = "/api/drives";
+
+export function useDrives(): SWRResponse<DriveListing, RequestError> {
+  return useSWR<DriveListing, RequestError>(DRIVES, read, { ...EVERY_TWO_SECONDS, refreshInterval: 10_000 });
+}
+
+export interface DriveTestRequest {
+  readonly mount: string;
+  /** Where to write; undefined for a place that the server finds. */
+  readonly folder?: string;
+  readonly frameBytes: number;
+  readonly frames: number;
+}
+
+/**
+ * Tests a drive with frame-sized files.
+ * @param onProgress share that is done, 0 to 1
+ * @param signal ends it early
+ * @throws RequestError, or what the signal was aborted with
+ */
+export async function testDrive(
+  wanted: DriveTestRequest,
+  onProgress: (share: number) => void,
+  signal: AbortSignal,
+): Promise<DriveTest> {
+  const { body } = await request(`${DRIVES}/test`, { ...json("POST", wanted), signal });
+  let found: DriveTest | undefined;
+  for await (const text of linesOf(body!.pipeThrough(new TextDecoderStream()))) {
+    const line = JSON.parse(text) as { progress?: number; test?: DriveTest; failure?: string };
+    if (line.progress !== undefined) onProgress(line.progress);
+    if (line.failure !== undefined) throw new RequestError(line.failure);
+    found = line.test ?? found;
+  }
+  if (!found) throw new RequestError("The server stopped during the test");
+  await mutate(DRIVES);
+  return found;
+}
+
+async function* linesOf(stream: ReadableStream<string>): AsyncGenerator<string> {
+  const reader = stream.getReader();
+  let rest = "";
+  for (let next = await reader.read(); !next.done; next = await reader.read()) {
+    const lines = (rest + next.value).split("\n");
+    rest = lines.pop()!;
+    yield* lines;
+  }
 }
 
 /** What does not change while the server runs; asked once. */

@@ -1,10 +1,11 @@
-import { BrushCleaning, ChartColumn, Clapperboard, Cpu, Gauge, Moon, Sun } from "lucide-react";
+import { BrushCleaning, ChartColumn, Clapperboard, Cpu, Gauge, HardDrive, Moon, Sun } from "lucide-react";
 import { NavLink } from "react-router";
 import { useTheme } from "./theme";
 
 const SCREENS = [
   { to: "/bench", label: "Bench", icon: Gauge },
   { to: "/machine", label: "Machine", icon: Cpu },
+  { to: "/storage", label: "Storage", icon: HardDrive },
   { to: "/preview", label: "Preview", icon: Clapperboard },
   { to: "/sweep", label: "Sweep", icon: BrushCleaning },
   { to: "/takes", label: "Takes", icon: ChartColumn },

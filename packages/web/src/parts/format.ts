@@ -43,6 +43,11 @@ export function agoText(thenMs: number, nowMs: number): string {
   return `${Math.round(ms / 86_400_000)} days ago`;
 }
 
+/** Day and time, for the axis of a chart. */
+export function momentText(ms: number): string {
+  return new Date(ms).toLocaleString("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
+}
+
 export function percentText(share: number): string {
   const percent = share * 100;
   // 99.6 % must not read as all of it.

@@ -1,0 +1,64 @@
+import type { Bytes } from "../machine";
+import type { Milliseconds } from "../composition";
+
+/** What a drive is; "unknown" where the system does not say, as for one that a container sees. */
+export type DriveKind = "solid state" | "spinning" | "removable" | "network" | "memory" | "unknown";
+
+export interface Drive {
+  /** Folder where it is mounted, which names it. */
+  readonly mount: string;
+  readonly device: string;
+  readonly kind: DriveKind;
+  readonly totalBytes: Bytes;
+  readonly freeBytes: Bytes;
+  /** The operating system is on it. */
+  readonly isSystem: boolean;
+  /** The disk cache is on it. */
+  readonly holdsCache: boolean;
+}
+
+/** One measurement of a drive with frame-sized files. Rates are bytes a second. */
+export interface DriveTest {
+  readonly mount: string;
+  readonly atMs: number;
+  readonly frames: number;
+  readonly frameBytes: Bytes;
+  /** Synced to the drive after each frame. */
+  readonly writeRate: number;
+  readonly readRate: number;
+  /** Median time of reading one frame. */
+  readonly frameMs: Milliseconds;
+  /** Whether reads were made to reach the drive; otherwise they may come from the system's page cache. */
+  readonly direct: boolean;
+}
+
+/** A drive must read this much faster than playback needs, for playback to count on it. */
+export const READ_HEADROOM = 1.2;
+const NEARLY_FULL_SHARE = 0.1;
+const NEARLY_FULL_BYTES = 2 * 2 ** 30;
+// A drive has become slower when it reads less than this share of its best.
+const SLOWER_SHARE = 0.7;
+
+/** Whether a drive that reads this fast plays frames of that size in real time. @param neededRate bytes a second */
+export function playsFromDrive(readRate: number, neededRate: number): boolean {
+  return readRate >= READ_HEADROOM * neededRate;
+}
+
+/** What speaks against keeping a cache on a drive, in words. */
+export function cacheTroubles({ kind, totalBytes, freeBytes, isSystem }: Drive): string[] {
+  const troubles: string[] = [];
+  if (kind === "spinning") troubles.push("a spinning drive reads single frames slowly");
+  if (kind === "network") troubles.push("a network share is shared with others and may stall");
+  if (kind === "removable") troubles.push("a removable drive may be gone next time");
+  if (kind === "memory") troubles.push("what is kept in memory is gone after a restart, and takes memory");
+  if (isSystem) troubles.push("the system is on it, and suffers when it is full");
+  if (freeBytes < Math.min(NEARLY_FULL_BYTES, NEARLY_FULL_SHARE * totalBytes)) troubles.push("it is nearly full");
+  return troubles;
+}
+
+/** Whether the last measurement of a drive is clearly below its best. @param tests of one drive, oldest first */
+export function gotSlower(tests: readonly DriveTest[]): boolean {
+  const alike = tests.filter(({ direct }) => direct === tests.at(-1)?.direct);
+  const last = alike.at(-1);
+  return last !== undefined && last.readRate < SLOWER_SHARE * Math.max(...alike.map(({ readRate }) => readRate));
+}

@@ -1,0 +1,148 @@
+import { randomFillSync } from "node:crypto";
+import { constants } from "node:fs";
+import { access, mkdtemp, open, rm, statfs, type FileHandle } from "node:fs/promises";
+import path from "node:path";
+import type { DriveTest } from "@kinetocache/core";
+import { Problem } from "../http/problem";
+
+const KEPT_FREE = 2 ** 30;
+const PREFIX = ".kinetocache-drive-test-";
+// Direct reads want memory and lengths that are multiples of the drive's blocks.
+const BLOCK = 4096;
+
+export interface TestPlan {
+  readonly mount: string;
+  readonly folder: string;
+  readonly frames: number;
+  readonly frameBytes: number;
+}
+
+/** @throws Problem 403 when the folder cannot be written, 507 when the last gigabyte would be touched */
+async function checkFolder({ folder, frames, frameBytes }: TestPlan): Promise<void> {
+  await access(folder, constants.W_OK).catch(() => {
+    throw new Problem(403, "not-writable", `${folder} cannot be written; choose a folder of yours on this drive`);
+  });
+  const { bavail, bsize } = await statfs(folder);
+  if (bavail * bsize - frames * frameBytes < KEPT_FREE)
+    throw new Problem(507, "drive-full", `${folder} has too little room: the last gigabyte of a drive is left alone`);
+}
+
+/**
+ * Writes frame-sized files into a folder of its own inside `folder`, reads them back, and removes them, whatever
+ * happens.
+ * @param onProgress share that is done, 0 to 1
+ * @param signal ends it early
+ * @throws Problem; the signal's reason when it was ended
+ */
+export async function testDrive(
+  plan: TestPlan,
+  onProgress: (share: number) => void,
+  signal: AbortSignal,
+): Promise<DriveTest> {
+  await checkFolder(plan);
+  const { mount, frames, frameBytes } = plan;
+  const place = await mkdtemp(path.join(plan.folder, PREFIX));
+  try {
+    const files = Array.from({ length: frames }, (_, frame) => path.join(place, `${frame}.bin`));
+    const writeMs = await writeAll(files, frameBytes, (share) => onProgress(share / 2), signal);
+    const { readMs, direct } = await readAll(files, frameBytes, (share) => onProgress(0.5 + share / 2), signal);
+    const rate = (ms: readonly number[]) => (frames * frameBytes * 1000) / ms.reduce((sum, one) => sum + one, 0);
+    const frameMs = [...readMs].sort((a, b) => a - b)[Math.floor(frames / 2)]!;
+    const rates = { writeRate: rate(writeMs), readRate: rate(readMs), frameMs, direct };
+    return { mount, atMs: Date.now(), frames, frameBytes, ...rates };
+  } finally {
+    await rm(place, { recursive: true, force: true });
+  }
+}
+
+async function writeAll(
+  files: readonly string[],
+  frameBytes: number,
+  onProgress: (share: number) => void,
+  signal: AbortSignal,
+): Promise<number[]> {
+  // Noise, so that a drive that packs what it gets is not measured by its packing.
+  const content = randomFillSync(Buffer.allocUnsafe(frameBytes));
+  const took: number[] = [];
+  for (const [index, file] of files.entries()) {
+    signal.throwIfAborted();
+    content.writeUInt32LE(index, 0);
+    const start = performance.now();
+    const handle = await open(file, "wx");
+    try {
+      await handle.writeFile(content);
+      await handle.datasync();
+    } finally {
+      await handle.close();
+    }
+    took.push(performance.now() - start);
+    onProgress((index + 1) / files.length);
+  }
+  return took;
+}
+
+async function readAll(
+  files: readonly string[],
+  frameBytes: number,
+  onProgress: (share: number) => void,
+  signal: AbortSignal,
+): Promise<{ readonly readMs: number[]; readonly direct: boolean }> {
+  const memory = Buffer.from(new ArrayBuffer(Math.ceil(frameBytes / BLOCK) * BLOCK + BLOCK));
+  const target = await directTarget(files[0]!, memory);
+  const flags = constants.O_RDONLY | (target ? constants.O_DIRECT : 0);
+  const readMs: number[] = [];
+  for (const [index, file] of files.entries()) {
+    signal.throwIfAborted();
+    const start = performance.now();
+    const handle = await open(file, flags);
+    try {
+      await readWhole(handle, target ?? memory, frameBytes);
+    } finally {
+      await handle.close();
+    }
+    readMs.push(performance.now() - start);
+    onProgress((index + 1) / files.length);
+  }
+  return { readMs, direct: target !== undefined };
+}
+
+async function readWhole(handle: FileHandle, target: Buffer, bytes: number): Promise<void> {
+  let done = 0;
+  while (done < bytes) {
+    const { bytesRead } = await handle.read(
+      target,
+      done,
+      target.length - done - ((target.length - done) % BLOCK),
+      done,
+    );
+    if (bytesRead === 0) throw new Problem(500, "short-read", "A test file was shorter than it was written");
+    done += bytesRead;
+  }
+}
+
+/**
+ * The part of `memory` that direct reads accept: its address cannot be asked for, so that it is tried.
+ * @returns undefined where the system or the file system reads nothing directly
+ */
+async function directTarget(file: string, memory: Buffer): Promise<Buffer | undefined> {
+  if (!constants.O_DIRECT) return undefined;
+  const handle = await open(file, constants.O_RDONLY | constants.O_DIRECT).catch(() => undefined);
+  if (!handle) return undefined;
+  try {
+    // Memory from the allocator lies at a multiple of 16.
+    for (let offset = 0; offset < BLOCK; offset += 16) {
+      const target = memory.subarray(offset, memory.length - BLOCK + offset);
+      const isAccepted = await handle.read(target, 0, BLOCK, 0).then(
+        () => true,
+        (error: NodeJS.ErrnoException) => {
+          if (error.code === "EINVAL") return false;
+          throw error;
+        },
+      );
+      if (isAccepted) return target;
+    }
+    return undefined;
+  } finally {
+    await handle.close();
+  }
+}

@@ -1,0 +1,88 @@
+import { realpath, stat } from "node:fs/promises";
+import path from "node:path";
+import express, { Router } from "express";
+import Joi from "joi";
+import { accept, Problem } from "../http/problem";
+import type { DriveLog } from "./driveLog";
+import { listDrives } from "./drives";
+import { testDrive } from "./driveTest";
+
+interface TestRequest {
+  readonly mount: string;
+  readonly folder?: string;
+  readonly frameBytes: number;
+  readonly frames: number;
+}
+
+const testSchema = Joi.object<TestRequest>({
+  mount: Joi.string().max(4096).required(),
+  folder: Joi.string().min(1).max(4096),
+  frameBytes: Joi.number()
+    .integer()
+    .min(4096)
+    .max(2 ** 30)
+    .required(),
+  frames: Joi.number().integer().min(4).max(240).required(),
+});
+
+// Progress is told no more often than a bar can move.
+const TELL_MS = 100;
+
+export function driveRoutes(log: DriveLog, cacheFolder: string): Router {
+  const router = Router();
+  let isTesting = false;
+
+  router.get("/", async (_request, response) => {
+    response.json({ drives: await listDrives(cacheFolder), tests: log.all });
+  });
+
+  /** Where a drive is tested: the folder that was chosen, or the cache's own on its drive, or the drive itself. */
+  async function folderFor({ mount, folder }: TestRequest): Promise<string> {
+    const drives = await listDrives(cacheFolder);
+    const drive = drives.find((one) => one.mount === mount);
+    if (!drive) throw new Problem(404, "no-drive", `There is no drive at ${mount}`);
+    if (folder === undefined) return drive.holdsCache ? cacheFolder : mount;
+    if (!path.isAbsolute(folder)) throw new Problem(400, "invalid", "folder: a full path is needed");
+    const real = await realpath(folder).catch(() => {
+      throw new Problem(404, "no-folder", `There is no folder ${folder}`);
+    });
+    // The same file system has the same number, wherever else it may be mounted.
+    const [inFolder, onDrive] = await Promise.all([stat(real), stat(mount)]);
+    if (inFolder.dev !== onDrive.dev)
+      throw new Problem(400, "invalid", `folder: ${folder} is not on the drive at ${mount}`);
+    return real;
+  }
+
+  // Lines of JSON: how far it is, and at the end the result or why there is none. Closing the connection ends it.
+  router.post("/test", express.json(), async (request, response) => {
+    const wanted = accept(testSchema, request.body, "body");
+    if (isTesting)
+      throw new Problem(409, "busy", "Another drive is being tested; two at once would disturb each other");
+    isTesting = true;
+    try {
+      const plan = { ...wanted, folder: await folderFor(wanted) };
+      const ended = new AbortController();
+      response.on("close", () => ended.abort());
+      response.set({ "Content-Type": "application/x-ndjson", "Cache-Control": "no-store" });
+      const tell = (line: object) => response.write(`${JSON.stringify(line)}\n`);
+      let toldMs = 0;
+      const onProgress = (share: number) => {
+        if (performance.now() - toldMs < TELL_MS) return;
+        toldMs = performance.now();
+        tell({ progress: share });
+      };
+      try {
+        const test = await testDrive(plan, onProgress, ended.signal);
+        await log.add(test);
+        tell({ test });
+      } catch (error) {
+        if (!ended.signal.aborted) tell({ failure: (error as Error).message });
+      }
+      response.end();
+    } finally {
+      isTesting = false;
+    }
+  });
+
+  return router;
+}
