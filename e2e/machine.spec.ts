@@ -222,7 +222,7 @@ test("what another machine would bring is tried on a copy, which is kept, compar
   await expect(row(page, "Speed of rendering")).toContainText("2 × this");
   // Another one of that name is refused; nothing is lost.
   await lookAt(page, "This machine measured");
-  await expect(page.locator(".strip-machine")).not.toContainText("simulated");
+  await expect(page.getByRole("region", { name: "Machine sheets" })).toBeVisible();
   await type(page, "Installed", "64");
   await whatIf.getByRole("button", { name: "Save as a new machine" }).click();
   await expect(page.locator(".notices")).toContainText('There is a machine called "This machine, 64 GB" already');

@@ -22,7 +22,8 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
     await measureTake(page);
     await expect(verdict(page)).toContainText(/Plays \d+ % of its frames on time/);
     const [, share] = /Plays (\d+) %/.exec(await verdict(page).innerText())!;
-    expect(Number(share)).toBeLessThan(80);
+    // By how much depends on the machine; that it is not in real time does not.
+    expect(Number(share)).toBeLessThan(98);
     await expect(gauge(page, "Heaviest frame")).toHaveClass(/is-over/);
   });
 
