@@ -29,7 +29,7 @@ export async function openDevice(choice: GraphicsChoice): Promise<GpuDevice> {
     throw new GraphicsError(`The graphics device does not open: ${(cause as Error).message}`, true, { cause });
   }
   let lost: string | undefined;
-  void device.lost.then(({ message }) => (lost = message.replace(/\.+$/, "") || "the system took it away"));
+  void device.lost.then(({ message }) => (lost = withoutStop(message) || "the system took it away"));
   try {
     const names = Object.keys(SHADERS) as ShaderName[];
     const pipelines = await Promise.all(names.map((name) => compile(device, name)));
@@ -41,9 +41,10 @@ export async function openDevice(choice: GraphicsChoice): Promise<GpuDevice> {
     };
   } catch (cause) {
     device.destroy();
-    throw new GraphicsError(`A shader does not run on the graphics device: ${(cause as Error).message}`, true, {
-      cause,
-    });
+    // A device that goes while it is being set up fails its shaders first.
+    const reason =
+      lost === undefined ? `could not be set up: ${withoutStop((cause as Error).message)}` : `was lost: ${lost}`;
+    throw new GraphicsError(`The graphics device ${reason}`, true, { cause });
   }
 }
 
@@ -52,4 +53,9 @@ async function compile(device: GPUDevice, name: ShaderName): Promise<GPUComputeP
   const fault = (await module.getCompilationInfo()).messages.find(({ type }) => type === "error");
   if (fault) throw new Error(`${name}, line ${fault.lineNum}: ${fault.message}`);
   return device.createComputePipelineAsync({ label: name, layout: "auto", compute: { module } });
+}
+
+/** A message of the browser as part of a sentence. */
+function withoutStop(message: string): string {
+  return message.replace(/\.+$/, "");
 }
