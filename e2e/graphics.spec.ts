@@ -56,7 +56,7 @@ test("a chosen device renders; lost during play, the processor goes on and says 
   await expect(page.locator(".viewer-time")).toContainText(/frame [1-9]/);
   // The whole graphics process goes, as when a driver fails.
   await (await browser.newBrowserCDPSession()).send("Browser.crashGpuProcess");
-  await expect(page.locator(".notices")).toContainText(/The graphics device .*[^.]\. The processor renders instead\./);
+  await expect(page.locator(".notices")).toContainText(/lost: .*[^.]\. The processor renders instead\./);
   const shown = await page.locator(".viewer-time").innerText();
   await expect(page.locator(".viewer-time")).not.toHaveText(shown);
   await expect(page.getByRole("button", { name: "Pause", exact: true })).toBeVisible();

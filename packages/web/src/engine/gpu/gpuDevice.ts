@@ -13,6 +13,8 @@ export interface GpuDevice {
   readonly lost: () => string | undefined;
 }
 
+const TELLS_WITHIN_MS = 200;
+
 /** @throws GraphicsError that says what is missing */
 export async function openDevice(choice: GraphicsChoice): Promise<GpuDevice> {
   const adapter = await requestAdapter(choice);
@@ -40,10 +42,11 @@ export async function openDevice(choice: GraphicsChoice): Promise<GpuDevice> {
       lost: () => lost,
     };
   } catch (cause) {
-    device.destroy();
-    // A device that goes while it is being set up fails its shaders first.
+    // A device that goes while it is being set up fails its shaders first, and tells just after.
+    await Promise.race([device.lost, new Promise((resolve) => setTimeout(resolve, TELLS_WITHIN_MS))]);
     const reason =
       lost === undefined ? `could not be set up: ${withoutStop((cause as Error).message)}` : `was lost: ${lost}`;
+    device.destroy();
     throw new GraphicsError(`The graphics device ${reason}`, true, { cause });
   }
 }
