@@ -5,6 +5,7 @@ import { fileURLToPath } from "node:url";
 import type { RequestHandler } from "express";
 import { createApp } from "./app";
 import { DriveLog } from "./drives/driveLog";
+import { removeLeftovers } from "./drives/driveTest";
 import { Live } from "./machine/live";
 import { ProgramNotes } from "./machine/programNotes";
 import { SimulatedMachines } from "./machine/simulated";
@@ -32,6 +33,7 @@ export async function startServer({ data, port, pages }: ServerOptions): Promise
     const holding = await Holding.open(volume);
     const server = createServer();
     const notes = await ProgramNotes.open(path.join(data, "machine"));
+    await removeLeftovers(volume.root);
     const drives = await DriveLog.open(path.join(data, "machine"));
     const simulated = new SimulatedMachines(fileURLToPath(new URL("../../../demo/machines", import.meta.url)));
     const machine = { live: new Live(notes), notes, simulated };

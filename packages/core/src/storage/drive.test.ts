@@ -1,4 +1,4 @@
-import { cacheTroubles, gotSlower, playsFromDrive, type Drive, type DriveTest } from "./drive";
+import { cacheTroubles, playsFromDrive, slowedTo, type Drive, type DriveTest } from "./drive";
 
 const GIB = 2 ** 30;
 const drive = (change: Partial<Drive> = {}): Drive => ({
@@ -11,7 +11,7 @@ const drive = (change: Partial<Drive> = {}): Drive => ({
   holdsCache: false,
   ...change,
 });
-const test_ = (readRate: number, direct = true): DriveTest => ({
+const measured = (readRate: number, direct = true): DriveTest => ({
   mount: "/media/fast",
   atMs: 0,
   frames: 24,
@@ -45,9 +45,10 @@ test("nearly full is below 2 GB, or a tenth of a small drive", () => {
 });
 
 test("a drive got slower when it reads less than 70 % of its best, measured in the same way", () => {
-  expect(gotSlower([])).toBe(false);
-  expect(gotSlower([test_(500), test_(400)])).toBe(false);
-  expect(gotSlower([test_(500), test_(300)])).toBe(true);
-  // The page cache is no yardstick for the drive.
-  expect(gotSlower([test_(5000, false), test_(300)])).toBe(false);
+  expect(slowedTo([])).toBeUndefined();
+  expect(slowedTo([measured(500), measured(400)])).toBeUndefined();
+  expect(slowedTo([measured(500), measured(300)])).toBeCloseTo(0.6);
+  // The page cache is no yardstick for the drive, nor are frames of another size.
+  expect(slowedTo([measured(5000, false), measured(300)])).toBeUndefined();
+  expect(slowedTo([{ ...measured(500), frameBytes: 8_294_400 }, measured(300)])).toBeUndefined();
 });

@@ -56,9 +56,15 @@ export function cacheTroubles({ kind, totalBytes, freeBytes, isSystem }: Drive):
   return troubles;
 }
 
-/** Whether the last measurement of a drive is clearly below its best. @param tests of one drive, oldest first */
-export function gotSlower(tests: readonly DriveTest[]): boolean {
-  const alike = tests.filter(({ direct }) => direct === tests.at(-1)?.direct);
-  const last = alike.at(-1);
-  return last !== undefined && last.readRate < SLOWER_SHARE * Math.max(...alike.map(({ readRate }) => readRate));
+/**
+ * What the last measurement of a drive reached of its best, where that is clearly less; undefined where it is not.
+ * Only measurements with frames of the same size, made in the same way, are set against each other.
+ * @param tests of one drive, oldest first
+ */
+export function slowedTo(tests: readonly DriveTest[]): number | undefined {
+  const last = tests.at(-1);
+  if (!last) return undefined;
+  const alike = tests.filter(({ direct, frameBytes }) => direct === last.direct && frameBytes === last.frameBytes);
+  const share = last.readRate / Math.max(...alike.map(({ readRate }) => readRate));
+  return share < SLOWER_SHARE ? share : undefined;
 }

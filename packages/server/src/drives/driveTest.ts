@@ -1,12 +1,14 @@
 import { randomFillSync } from "node:crypto";
 import { constants } from "node:fs";
-import { access, mkdtemp, open, rm, statfs, type FileHandle } from "node:fs/promises";
+import { access, mkdtemp, open, readdir, rm, statfs, type FileHandle } from "node:fs/promises";
 import path from "node:path";
 import type { DriveTest } from "@kinetocache/core";
 import { Problem } from "../http/problem";
+import { isRunning } from "../machine/processes";
 
 const KEPT_FREE = 2 ** 30;
 const PREFIX = ".kinetocache-drive-test-";
+const LEFTOVER = /^\.kinetocache-drive-test-(\d+)-\w{6}$/;
 // Direct reads want memory and lengths that are multiples of the drive's blocks.
 const BLOCK = 4096;
 
@@ -40,8 +42,9 @@ export async function testDrive(
   signal: AbortSignal,
 ): Promise<DriveTest> {
   await checkFolder(plan);
+  await removeLeftovers(plan.folder);
   const { mount, frames, frameBytes } = plan;
-  const place = await mkdtemp(path.join(plan.folder, PREFIX));
+  const place = await mkdtemp(path.join(plan.folder, `${PREFIX}${process.pid}-`));
   try {
     const files = Array.from({ length: frames }, (_, frame) => path.join(place, `${frame}.bin`));
     const writeMs = await writeAll(files, frameBytes, (share) => onProgress(share / 2), signal);
@@ -52,6 +55,15 @@ export async function testDrive(
     return { mount, atMs: Date.now(), frames, frameBytes, ...rates };
   } finally {
     await rm(place, { recursive: true, force: true });
+  }
+}
+
+/** Removes what a server left in a folder that was killed during a test; one that runs is left alone. */
+export async function removeLeftovers(folder: string): Promise<void> {
+  for (const name of await readdir(folder)) {
+    const owner = LEFTOVER.exec(name)?.[1];
+    if (owner !== undefined && !isRunning(Number(owner)))
+      await rm(path.join(folder, name), { recursive: true, force: true });
   }
 }
 

@@ -1,10 +1,11 @@
+import { spawn } from "node:child_process";
 import { mkdirSync, symlinkSync, writeFileSync } from "node:fs";
 import { readdir, writeFile } from "node:fs/promises";
 import path from "node:path";
 import type { Drive, DriveTest } from "@kinetocache/core";
 import { withFolder, withServerIn, type TestServer } from "../../../../testing/server";
 import { drivesOf, isInside } from "./drives";
-import { testDrive } from "./driveTest";
+import { removeLeftovers, testDrive } from "./driveTest";
 
 const GIB = 2 ** 30;
 const mounted = (fs: string, mount: string, type = "ext4", size = 100 * GIB) => ({
@@ -107,6 +108,21 @@ test("ended half-way it leaves nothing behind either", () =>
     );
     await expect(half).rejects.toThrow("enough");
     expect(await readdir(folder)).toEqual([]);
+  }));
+
+test("what a killed server left is removed, and nothing of one that runs or of anybody else", () =>
+  withFolder(async (folder) => {
+    const gone = await new Promise<number>((resolve) => {
+      const child = spawn(process.execPath, ["-e", ""]);
+      child.once("exit", () => resolve(child.pid!));
+    });
+    const kept = [`.kinetocache-drive-test-${process.pid}-abcdef`, ".kinetocache-drive-test-notes", "frames"];
+    for (const name of [`.kinetocache-drive-test-${gone}-abcdef`, ...kept]) {
+      mkdirSync(path.join(folder, name));
+      writeFileSync(path.join(folder, name, "0.bin"), "x");
+    }
+    await removeLeftovers(folder);
+    expect((await readdir(folder)).sort()).toEqual([...kept].sort());
   }));
 
 test("what would touch the last gigabyte, or cannot be written, is refused before anything is", () =>

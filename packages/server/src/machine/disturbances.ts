@@ -1,4 +1,4 @@
-import { withAdvice, type LiveFigures } from "@kinetocache/core";
+import type { LiveFigures } from "@kinetocache/core";
 import { ConditionsProbe } from "./conditions";
 import { probeMachine } from "./probe";
 import type { ProgramNotes } from "./programNotes";
@@ -18,11 +18,7 @@ export class Disturbances {
   async read(): Promise<Disturbance> {
     const [{ installedBytes }, { rules }] = await Promise.all([probeMachine(), this.notes.rules()]);
     const now = performance.now();
-    const programs = this.watch
-      ?.look(now)
-      .map(({ members: _members, ...program }) =>
-        withAdvice({ ...program, mark: this.notes.markOf(program.id) }, rules, installedBytes),
-      );
+    const programs = this.watch && this.notes.advise(this.watch.look(now), rules, installedBytes);
     return {
       conditions: this.conditions.read(now),
       programs: programs?.filter((program) => program.class === "synchronising or backing up"),

@@ -1,4 +1,4 @@
-import { withAdvice, type AdvisedProgram, type LiveFigures } from "@kinetocache/core";
+import type { AdvisedProgram, LiveFigures } from "@kinetocache/core";
 import { ConditionsProbe } from "./conditions";
 import { probeMachine } from "./probe";
 import type { ProgramNotes } from "./programNotes";
@@ -62,9 +62,7 @@ export class Live {
     const [machine, { rules, problem }] = await Promise.all([probeMachine(), this.notes.rules()]);
     const now = performance.now();
     this.watched = this.watch?.look(now) ?? [];
-    this.advised = this.watched.map(({ members: _members, ...program }) =>
-      withAdvice({ ...program, mark: this.notes.markOf(program.id) }, rules, machine.installedBytes),
-    );
+    this.advised = this.notes.advise(this.watched, rules, machine.installedBytes);
     return {
       machine,
       programs: this.watch && this.advised,

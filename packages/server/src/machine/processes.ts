@@ -148,3 +148,13 @@ export function processAtPort(port: number, candidates: readonly RunningProcess[
   if (!inode || inode === "0") return undefined;
   return candidates.find(({ pid }) => openFiles(pid).includes(`socket:[${inode}]`));
 }
+
+/** Whether a process runs under this number. */
+export function isRunning(pid: number): boolean {
+  try {
+    process.kill(pid, 0);
+    return true;
+  } catch (error) {
+    return (error as NodeJS.ErrnoException).code === "EPERM";
+  }
+}

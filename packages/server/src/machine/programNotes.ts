@@ -1,7 +1,17 @@
-import { access, mkdir, readFile, rename, writeFile } from "node:fs/promises";
+import { access, mkdir, readFile } from "node:fs/promises";
 import path from "node:path";
-import { parseProgramRules, PROGRAM_RULES, type ProgramMark, type ProgramRule } from "@kinetocache/core";
+import {
+  parseProgramRules,
+  PROGRAM_RULES,
+  withAdvice,
+  type AdvisedProgram,
+  type Bytes,
+  type ProgramMark,
+  type ProgramRule,
+} from "@kinetocache/core";
 import Joi from "joi";
+import { JsonFile, replaceFile } from "../files/jsonFile";
+import type { WatchedProgram } from "./programWatch";
 
 const RULES = "program-rules.json";
 const MARKS = "program-marks.json";
@@ -11,35 +21,11 @@ const marksSchema = Joi.object<Record<string, ProgramMark>>().pattern(
   Joi.string().valid("keep", "not needed"),
 );
 
-async function readJsonFile(file: string): Promise<unknown> {
-  const text = await readFile(file, "utf8").catch((error: NodeJS.ErrnoException) => {
-    if (error.code !== "ENOENT") throw error;
-  });
-  return text === undefined ? undefined : (JSON.parse(text) as unknown);
-}
-
-/** The marks of before. A file that cannot be used is put aside, not overwritten. */
-async function readMarks(file: string): Promise<Readonly<Record<string, ProgramMark>>> {
-  try {
-    return Joi.attempt((await readJsonFile(file)) ?? {}, marksSchema) as Record<string, ProgramMark>;
-  } catch (error) {
-    await rename(file, `${file}.damaged`);
-    console.error(`${file} could not be read and was put aside as ${file}.damaged:`, error);
-    return {};
-  }
-}
-
 const exists = (file: string) =>
   access(file).then(
     () => true,
     () => false,
   );
-
-async function replaceFile(file: string, value: unknown): Promise<void> {
-  const temporary = `${file}.new`;
-  await writeFile(temporary, `${JSON.stringify(value, null, 1)}\n`);
-  await rename(temporary, file);
-}
 
 /** What the user has said of programs: the rule file, and the marks. Both live in the data folder. */
 export class ProgramNotes {
@@ -48,7 +34,7 @@ export class ProgramNotes {
 
   private constructor(
     private readonly folder: string,
-    private marks: Readonly<Record<string, ProgramMark>>,
+    private readonly marks: JsonFile<Readonly<Record<string, ProgramMark>>>,
   ) {}
 
   /** Writes the rule file where there is none. */
@@ -56,18 +42,20 @@ export class ProgramNotes {
     await mkdir(folder, { recursive: true });
     const rules = path.join(folder, RULES);
     if (!(await exists(rules))) await replaceFile(rules, PROGRAM_RULES);
-    return new ProgramNotes(folder, await readMarks(path.join(folder, MARKS)));
-  }
-
-  markOf(id: string): ProgramMark | undefined {
-    return this.marks[id];
+    return new ProgramNotes(folder, await JsonFile.open(path.join(folder, MARKS), marksSchema, {}));
   }
 
   /** @param mark undefined takes the mark away */
-  async setMark(id: string, mark: ProgramMark | undefined): Promise<void> {
-    const { [id]: _before, ...others } = this.marks;
-    this.marks = mark ? { ...others, [id]: mark } : others;
-    await replaceFile(path.join(this.folder, MARKS), this.marks);
+  setMark(id: string, mark: ProgramMark | undefined): Promise<void> {
+    const { [id]: _before, ...others } = this.marks.value;
+    return this.marks.replace(mark ? { ...others, [id]: mark } : others);
+  }
+
+  /** Programs as they were seen, with the user's mark, their class and what is advised. */
+  advise(watched: readonly WatchedProgram[], rules: readonly ProgramRule[], installedBytes: Bytes): AdvisedProgram[] {
+    return watched.map(({ members: _members, ...program }) =>
+      withAdvice({ ...program, mark: this.marks.value[program.id] }, rules, installedBytes),
+    );
   }
 
   /** The rules as the file has them now. A bad file is not used; `problem` says what is wrong with it. */

@@ -11,6 +11,7 @@ import {
 } from "@kinetocache/core";
 import Joi from "joi";
 import { Problem } from "../http/problem";
+import { isRunning } from "../machine/processes";
 import { allocatedBytes, nameOf, parseName, type FrameName } from "./frameFile";
 
 export interface VolumeSettings {
@@ -383,14 +384,5 @@ async function readWhole(file: string, size: Bytes): Promise<Buffer> {
     return buffer.subarray(0, bytesRead);
   } finally {
     await handle.close();
-  }
-}
-
-function isRunning(pid: number): boolean {
-  try {
-    process.kill(pid, 0);
-    return true;
-  } catch (error) {
-    return (error as NodeJS.ErrnoException).code === "EPERM";
   }
 }

@@ -53,7 +53,7 @@ export function StatedGraphics({ sheet, parallel, oneBytes }: StatedGraphicsProp
           </tr>
         </thead>
         <tbody>
-          {devices.map(({ name, rate, decodeSpeed, isSoftware, isLargeEnough }) => {
+          {devices.map(({ name, isProcessor, rate, decodeSpeed, isSoftware, isLargeEnough }) => {
             const memory = memoryOf(name);
             return (
               <tr key={name}>
@@ -67,7 +67,7 @@ export function StatedGraphics({ sheet, parallel, oneBytes }: StatedGraphicsProp
                         : `too small for ${bytesText(oneBytes)} a frame`}
                   </small>
                 </td>
-                <td className="number">{memory === undefined ? "shared" : bytesText(memory)}</td>
+                <td className="number">{isProcessor ? "–" : memory === undefined ? "shared" : bytesText(memory)}</td>
                 <td className="number is-estimate">{rate === undefined ? "–" : `${aboutText(rate)} fps`}</td>
                 <td className="number">{decodeSpeed === undefined ? "–" : `${decodeSpeed} × this`}</td>
               </tr>

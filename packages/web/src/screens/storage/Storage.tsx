@@ -1,5 +1,5 @@
 import { frameBytes, requiredReadBack, type Drive, type DriveTest } from "@kinetocache/core";
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import ProgressBar from "react-bootstrap/ProgressBar";
@@ -27,6 +27,8 @@ function useDriveTest(bytes: number) {
   const { notify } = useWorkspace();
   const [running, setRunning] = useState<Running>();
   const ending = useRef<AbortController>(undefined);
+  // Nobody could stop it any more.
+  useEffect(() => () => ending.current?.abort(), []);
   const start = async (mount: string, folder: string) => {
     const ender = new AbortController();
     ending.current = ender;
@@ -43,6 +45,13 @@ function useDriveTest(bytes: number) {
     }
   };
   return { running, start, stop: () => ending.current?.abort() };
+}
+
+interface DriveRowProps {
+  readonly drive: Drive;
+  readonly tests: readonly DriveTest[];
+  readonly isChosen: boolean;
+  readonly onChoose: () => void;
 }
 
 function DriveRow({ drive, tests, isChosen, onChoose }: DriveRowProps) {
@@ -78,13 +87,6 @@ function DriveRow({ drive, tests, isChosen, onChoose }: DriveRowProps) {
       <td className="number">{last ? msText(last.frameMs) : "–"}</td>
     </tr>
   );
-}
-
-interface DriveRowProps {
-  readonly drive: Drive;
-  readonly tests: readonly DriveTest[];
-  readonly isChosen: boolean;
-  readonly onChoose: () => void;
 }
 
 /** Rates of one drive over time. */

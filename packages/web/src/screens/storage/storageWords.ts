@@ -1,4 +1,4 @@
-import { cacheTroubles, gotSlower, playsFromDrive, type Drive, type DriveTest } from "@kinetocache/core";
+import { cacheTroubles, playsFromDrive, slowedTo, type Drive, type DriveTest } from "@kinetocache/core";
 import { bytesText, percentText } from "../../parts/format";
 
 export interface DriveAnswer {
@@ -35,10 +35,10 @@ export function storageAnswer(
 export function testNote(tests: readonly DriveTest[]): string {
   const last = tests.at(-1);
   if (!last) return "not tested yet";
-  const best = Math.max(...tests.map(({ readRate }) => readRate));
+  const share = slowedTo(tests);
   const notes = [
     last.direct ? "" : "reads may come from the system's memory, not from the drive",
-    gotSlower(tests) ? `slower than before: ${percentText(last.readRate / best)} of its best` : "",
+    share === undefined ? "" : `slower than before: ${percentText(share)} of its best`,
   ];
   return notes.filter(Boolean).join("; ");
 }
