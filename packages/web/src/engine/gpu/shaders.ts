@@ -11,6 +11,8 @@ import halve from "./shaders/halve.wgsl?raw";
 import noise from "./shaders/noise.wgsl?raw";
 import noiseField from "./shaders/noiseField.wgsl?raw";
 import pairAverage from "./shaders/pairAverage.wgsl?raw";
+import pixels from "./shaders/pixels.wgsl?raw";
+import raster from "./shaders/raster.wgsl?raw";
 import reframe from "./shaders/reframe.wgsl?raw";
 import sample from "./shaders/sample.wgsl?raw";
 import strokes from "./shaders/strokes.wgsl?raw";
@@ -20,23 +22,23 @@ import upload from "./shaders/upload.wgsl?raw";
 
 /** Every shader's code and the types of its parameters in order: i and u are 32-bit integers, f is float32. */
 export const SHADERS = {
-  addUpsampled: { code: addUpsampled + sample, parameters: "iiiifff" },
-  affine: { code: affine + sample, parameters: "iiiiffffff" },
-  box: { code: box, parameters: "iiiiiuiiiiff" },
-  composite: { code: composite, parameters: "iiiiiiuf" },
-  displace: { code: displace + noiseField + sample, parameters: "iiuufffffu" },
-  fill: { code: fill, parameters: "iiffff" },
-  grade: { code: grade, parameters: "iiffffff" },
-  gradient: { code: gradient, parameters: "iiiufff" },
-  grain: { code: grain, parameters: "iiiiuff" },
-  halve: { code: halve, parameters: "iiiiuf" },
-  noise: { code: noise + noiseField, parameters: "iiuuffffffffff" },
-  pairAverage: { code: pairAverage + sample, parameters: "iiiiiiff" },
-  reframe: { code: reframe + sample, parameters: "iiiiii" },
-  strokes: { code: strokes, parameters: "iiiifff" },
-  toHalf: { code: toHalf, parameters: "ii" },
-  toSrgb8: { code: toSrgb8, parameters: "ii" },
-  upload: { code: upload, parameters: "iiu" },
+  addUpsampled: { code: addUpsampled + sample + raster + pixels, parameters: "iiiifff" },
+  affine: { code: affine + sample + raster + pixels, parameters: "iiiiffffff" },
+  box: { code: box + raster, parameters: "iiiiiuiiiiff" },
+  composite: { code: composite + raster + pixels, parameters: "iiiiiiuf" },
+  displace: { code: displace + noiseField + sample + raster + pixels, parameters: "iiuufffffu" },
+  fill: { code: fill + raster + pixels, parameters: "iiffff" },
+  grade: { code: grade + raster + pixels, parameters: "iiffffff" },
+  gradient: { code: gradient + raster + pixels, parameters: "iiiufff" },
+  grain: { code: grain + raster + pixels, parameters: "iiiiuff" },
+  halve: { code: halve + raster + pixels, parameters: "iiiiuf" },
+  noise: { code: noise + noiseField + raster + pixels, parameters: "iiuuffffffffff" },
+  pairAverage: { code: pairAverage + sample + raster + pixels, parameters: "iiiiiiff" },
+  reframe: { code: reframe + sample + raster + pixels, parameters: "iiiiii" },
+  strokes: { code: strokes + raster + pixels, parameters: "iiiifff" },
+  toHalf: { code: toHalf + pixels, parameters: "ii" },
+  toSrgb8: { code: toSrgb8 + pixels, parameters: "ii" },
+  upload: { code: upload + raster + pixels, parameters: "iiu" },
 } as const;
 
 export type ShaderName = keyof typeof SHADERS;

@@ -6,7 +6,6 @@ struct Params {
   lines: i32, count: i32, radius: i32, offset: i32, sourceCount: i32, repeatEdge: u32,
   line: i32, step: i32, sourceLine: i32, sourceStep: i32, alpha: f32, scale: f32,
 }
-@group(0) @binding(0) var<storage, read_write> dst: array<vec4f>;
 @group(0) @binding(1) var<storage, read> src: array<vec4f>;
 @group(0) @binding(2) var<uniform> p: Params;
 

@@ -1,9 +1,6 @@
 // Blend modes on premultiplied linear pixels, after the separable formulas of the W3C Compositing and Blending
 // recommendation. The area is w × h pixels; dst and src have strides and start at an offset, in pixels.
 struct Params { w: i32, h: i32, dstStride: i32, dstAt: i32, srcStride: i32, srcAt: i32, mode: u32, opacity: f32 }
-@group(0) @binding(0) var<storage, read_write> dst: array<vec4f>;
-@group(0) @binding(1) var<storage, read> src: array<vec4f>;
-@group(0) @binding(2) var<uniform> p: Params;
 
 fn blend(s: vec4f, d: vec4f, mode: u32) -> vec4f {
   if (mode == 0) { return s + d * (1 - s.a); }
@@ -18,11 +15,7 @@ fn blend(s: vec4f, d: vec4f, mode: u32) -> vec4f {
   return select(light, dark, 2 * d <= vec4f(d.a)) + rest;
 }
 
-@compute @workgroup_size(8, 8)
-fn main(@builtin(global_invocation_id) id: vec3u) {
-  let x = i32(id.x);
-  let y = i32(id.y);
-  if (x >= p.w || y >= p.h) { return; }
+fn draw(x: i32, y: i32, here: i32) {
   let s = src[p.srcAt + y * p.srcStride + x];
   // Most of a lettering or a flock is empty, and leaves what is below as it is in every mode.
   if (all(s == vec4f(0))) { return; }

@@ -1,15 +1,8 @@
 // The mean of 2 × 2 pixels. With keep = 1 only what is brighter than the threshold: each pixel is scaled by
 // max(0, luma − threshold) / luma (Rec. 709 luma of the premultiplied colour).
 struct Params { w: i32, h: i32, sw: i32, sh: i32, keep: u32, threshold: f32 }
-@group(0) @binding(0) var<storage, read_write> dst: array<vec4f>;
-@group(0) @binding(1) var<storage, read> src: array<vec4f>;
-@group(0) @binding(2) var<uniform> p: Params;
 
-@compute @workgroup_size(8, 8)
-fn main(@builtin(global_invocation_id) id: vec3u) {
-  let x = i32(id.x);
-  let y = i32(id.y);
-  if (x >= p.w || y >= p.h) { return; }
+fn draw(x: i32, y: i32, here: i32) {
   let right = min(2 * x + 1, p.sw - 1);
   let top = 2 * y * p.sw;
   let bottom = min(2 * y + 1, p.sh - 1) * p.sw;
@@ -17,5 +10,5 @@ fn main(@builtin(global_invocation_id) id: vec3u) {
   let luma = dot(mean.rgb, vec3f(0.2126, 0.7152, 0.0722));
   var share = 1.0;
   if (p.keep != 0) { share = select(0.0, (luma - p.threshold) / luma, luma > p.threshold); }
-  dst[y * p.w + x] = mean * share;
+  dst[here] = mean * share;
 }

@@ -3,17 +3,11 @@
 // `members`, and where those of the next square do.
 struct Params { w: i32, h: i32, tile: i32, across: i32, r: f32, g: f32, b: f32 }
 struct Stroke { x0: f32, y0: f32, x1: f32, y1: f32, radius: f32, opacity: f32 }
-@group(0) @binding(0) var<storage, read_write> dst: array<vec4f>;
-@group(0) @binding(2) var<uniform> p: Params;
 @group(0) @binding(3) var<storage, read> strokes: array<Stroke>;
 @group(0) @binding(4) var<storage, read> tiles: array<u32>;
 @group(0) @binding(5) var<storage, read> members: array<u32>;
 
-@compute @workgroup_size(8, 8)
-fn main(@builtin(global_invocation_id) id: vec3u) {
-  let x = i32(id.x);
-  let y = i32(id.y);
-  if (x >= p.w || y >= p.h) { return; }
+fn draw(x: i32, y: i32, here: i32) {
   let at = vec2f(f32(x) + 0.5, f32(y) + 0.5);
   let tile = (y / p.tile) * p.across + x / p.tile;
   var clear = 1.0;
@@ -24,5 +18,5 @@ fn main(@builtin(global_invocation_id) id: vec3u) {
     let t = saturate(dot(place, along) / max(1e-12, dot(along, along)));
     clear *= 1 - saturate(s.radius + 0.5 - length(place - t * along)) * s.opacity;
   }
-  dst[y * p.w + x] = vec4f(p.r, p.g, p.b, 1) * (1 - clear);
+  dst[here] = vec4f(p.r, p.g, p.b, 1) * (1 - clear);
 }
