@@ -21,13 +21,13 @@ import {
   type PlayClock,
   type Purpose,
   type RenderDevice,
-  type RendererClass,
   type RenderSettings,
   type Snapshot,
 } from "@kinetocache/core";
 import { Arrival } from "./arrival";
 import { Calibration } from "./calibration";
 import type { HeldPicture } from "./diskClient";
+import { Devices, type GraphicsFault } from "./devices";
 import { DiskStore, type DiskPort } from "./diskStore";
 import { FrameCosts } from "./frameCosts";
 import { HeldFrames } from "./heldFrames";
@@ -41,6 +41,7 @@ import { Reports } from "./reports";
 import { TakeRecorder } from "./takeRecorder";
 import { Transport } from "./transport";
 import { inOrder, spread, type Course, type Trial } from "./trial";
+import { TrialRun } from "./trialRun";
 import type { Viewer } from "./viewer";
 
 interface EngineJob extends Job {
@@ -51,9 +52,6 @@ interface EngineJob extends Job {
   /** Asked to stop; its result is still used when it arrives and fits. */
   stopping: boolean;
 }
-
-/** Why a graphics device does not render; `lost` when it is gone altogether. */
-type GraphicsFault = Pick<Extract<RenderOutcome, { kind: "noGraphics" }>, "reason" | "lost">;
 
 interface Admittance {
   readonly origin: Origin;
@@ -115,11 +113,8 @@ export class Engine {
   private take: TakeRecorder | undefined;
   /** When a take that was asked for begins. */
   private takeStartsMs: Milliseconds | undefined;
-  private trial: Trial | undefined;
-  /** Why the processor renders although a graphics device was chosen. */
-  private graphicsFault: GraphicsFault | undefined;
-  /** The same of decoding clips. */
-  private decodeFault: string | undefined;
+  private trial: TrialRun | undefined;
+  private readonly devices: Devices;
   private lastActionMs = 0;
   private lastScrubMs = -Infinity;
   private fillingPaused = false;
@@ -145,6 +140,7 @@ export class Engine {
     this.pool = pool;
     this.viewer = viewer;
     this.emit = emit;
+    this.devices = new Devices(pool, (text) => emit({ kind: "notice", text }));
     this.reports = new Reports(emit, {
       status: () => this.status(),
       timeline: () => this.timeline?.takeChanges(),
@@ -216,13 +212,13 @@ export class Engine {
         this.takeStartsMs = now + TAKE_LEAD_MS;
         break;
       case "measureParallel":
-        this.startTrial(new ParallelTrial(command.cores, this.course(), this.renderDevice));
+        this.startTrial(new ParallelTrial(command.cores, this.course(), this.devices.device));
         break;
       case "measureGraphics":
         this.measureGraphics(command.devices);
         break;
       case "retryGraphics":
-        this.graphicsFault = undefined;
+        this.devices.retry();
         this.restart();
         break;
       case "pauseFilling":
@@ -242,13 +238,11 @@ export class Engine {
     const before = this.settings;
     this.settings = settings;
     this.pool.resize(settings.parallel);
-    this.pool.setDecoding(settings.decodingOn);
-    if (settings.decodingOn !== before?.decodingOn) this.decodeFault = undefined;
+    this.devices.choose(settings);
     this.held.setBudget(settings.memoryBudgetBytes, this.evictionContext());
     const isOtherDevice = before?.effectsOn !== settings.effectsOn;
     if (!before || isOtherDevice || before.fraction !== settings.fraction || before.effects !== settings.effects) {
-      // What a device could not do at another size it may do at this one; a device that is lost stays lost.
-      if (isOtherDevice || !this.graphicsFault?.lost) this.graphicsFault = undefined;
+      this.devices.sizeChanged();
       this.restart();
     }
     // A new loop or pacing is taken up from the frame on show.
@@ -271,7 +265,7 @@ export class Engine {
     if (!this.document || !this.settings) return;
     const isNew = this.timeline?.document.id !== this.document.id;
     const { fraction, effects } = this.settings;
-    const renderer = this.useDevice(this.renderDevice);
+    const renderer = this.devices.use(this.devices.device);
     const settings: RenderSettings = { fraction, effects, renderer };
     this.timeline = new PreviewTimeline(this.document, settings, this.costs, {
       inMemory: (key) => this.held.has(key),
@@ -347,31 +341,17 @@ export class Engine {
     this.take = new TakeRecorder({
       document: this.document!,
       settings: this.settings!,
-      graphicsFault: this.graphicsFault?.reason,
+      graphicsFault: this.devices.faultReason,
       range: this.range,
       residency: this.timeline.residency,
       startMs: this.transport!.clock.startMs,
     });
   }
 
-  /** What renders: the device that was chosen, unless it failed. */
-  private get renderDevice(): RenderDevice {
-    return this.graphicsFault ? "processor" : this.settings!.effectsOn;
-  }
-
-  /** @returns the class of renderer that a device stands for */
-  private useDevice(device: RenderDevice): RendererClass {
-    if (device === "processor") return "cpu-1";
-    this.pool.setGraphics(device);
-    return "gpu-1";
-  }
-
-  /** The processor takes over, and says why. Playback goes on with the next frame. */
+  /** Playback goes on with the next frame, by the processor. */
   private fallBack(fault: GraphicsFault): void {
-    if (this.graphicsFault) return;
-    this.graphicsFault = fault;
+    if (!this.devices.fail(fault)) return;
     this.take?.fellBack(fault.reason);
-    this.emit({ kind: "notice", text: `${fault.reason}. The processor renders instead.` });
     this.restart();
   }
 
@@ -390,42 +370,25 @@ export class Engine {
     if (!this.timeline) return;
     this.pause();
     for (const job of this.jobs.values()) this.stop(job);
-    this.trial = trial;
+    this.trial = new TrialRun(trial, {
+      pool: this.pool,
+      emit: this.emit,
+      nextJob: () => this.nextJob++,
+      rendererFor: (device) => this.devices.use(device),
+    });
   }
 
   private stopTrial(): void {
-    if (!this.trial) return;
-    this.emit({ kind: "notice", text: `The measurement of ${this.trial.of} was stopped before its end.` });
+    this.trial?.stop();
     this.dropTrial();
   }
 
   /** The workers are back at what they were set to. */
   private dropTrial(): void {
-    for (const job of this.trial!.jobs) this.pool.stop(job);
+    if (!this.trial) return;
     this.trial = undefined;
     this.pool.resize(this.settings!.parallel);
-    this.useDevice(this.renderDevice);
-  }
-
-  /** What is under way ends first; then the workers are the trial's. */
-  private stepTrial(trial: Trial, timeline: PreviewTimeline, now: Milliseconds): void {
-    if (this.jobs.size > 0 || this.calibration.job !== undefined) return;
-    if (this.pool.size !== trial.parallel) this.pool.resize(trial.parallel);
-    const renderer = this.useDevice(trial.device);
-    while (this.pool.freeSlots > 0) {
-      const frame = trial.next(this.nextJob, now);
-      if (frame === undefined) return;
-      this.pool.render(this.nextJob++, frame, { ...timeline.settings, renderer });
-    }
-  }
-
-  private endTrialJob(trial: Trial, outcome: RenderOutcome): void {
-    const trouble = trial.end(outcome, performance.now());
-    if (outcome.kind === "rendered") releasePixels(outcome.pixels);
-    if (trouble !== undefined) this.emit({ kind: "notice", text: `The ${trial.of} could not be measured: ${trouble}` });
-    else if (trial.isDone) this.emit(trial.result());
-    else return;
-    this.dropTrial();
+    this.devices.use(this.devices.device);
   }
 
   private endPlayback(): void {
@@ -474,7 +437,8 @@ export class Engine {
 
   private step(timeline: PreviewTimeline, now: Milliseconds): void {
     if (this.trial) {
-      this.stepTrial(this.trial, timeline, now);
+      // What is under way ends first; then the workers are the trial's.
+      if (this.jobs.size === 0 && this.calibration.job === undefined) this.trial.step(timeline.settings, now);
       return;
     }
     if (this.takeStartsMs !== undefined && now >= this.takeStartsMs) {
@@ -665,8 +629,8 @@ export class Engine {
 
   /** What a render worker sends back. */
   onOutcome(outcome: RenderOutcome): void {
-    if (this.trial && [...this.trial.jobs].includes(outcome.job)) {
-      this.endTrialJob(this.trial, outcome);
+    if (this.trial?.owns(outcome.job)) {
+      if (this.trial.end(outcome)) this.dropTrial();
       this.pump();
       return;
     }
@@ -689,12 +653,6 @@ export class Engine {
       this.emit({ kind: "notice", text: `Frame ${job.frame} could not be rendered: ${outcome.reason}` });
     }
     this.pump();
-  }
-
-  private noteDecoding({ decodeFault }: Rendered): void {
-    if (decodeFault === undefined || this.decodeFault !== undefined) return;
-    this.decodeFault = decodeFault;
-    this.emit({ kind: "notice", text: `${decodeFault}. The processor decodes clips instead.` });
   }
 
   private get isOnGraphics(): boolean {
@@ -724,7 +682,7 @@ export class Engine {
       return;
     }
     this.rendered++;
-    this.noteDecoding(rendered);
+    this.devices.noteDecoding(rendered);
     this.arrival.note(performance.now() - job.startedMs, timeline === this.timeline ? this.costs.costs[frame]! : 0);
     if (warm && !jumped) this.timeline!.measure(key, rendered, timeline.stillKeys(frame));
     this.take?.rendered(costs);
@@ -837,8 +795,8 @@ export class Engine {
       readRate: this.disk.readRate,
       rendered: this.rendered,
       measuringTake: this.take !== undefined || this.takeStartsMs !== undefined,
-      trial: this.trial && { of: this.trial.of, step: this.trial.step, progress: this.trial.progress },
-      graphicsFault: this.graphicsFault?.reason,
+      trial: this.trial?.status,
+      graphicsFault: this.devices.faultReason,
       playback: transport && { skipped: transport.skipped, reachedRate: transport.reachedRate },
       layerCosts: this.costs.layerSummary(this.playhead, this.range),
       sharp: this.sharpFrame === this.playhead,

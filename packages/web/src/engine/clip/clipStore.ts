@@ -15,6 +15,8 @@ export class ClipStore {
   private readonly decoders = new Map<string, Promise<ClipDecoder>>();
   /** Of the frame that is rendered next, by clip and number. */
   private readonly frames = new Map<ClipAsset["base64"], Map<FrameNumber, Pixels8>>();
+  private chosen: DecodeDevice = "processor";
+  /** What decodes: what was chosen, unless it failed. */
   private on: DecodeDevice = "processor";
   /** Why the processor decodes although a graphics device was chosen. */
   private fault: string | undefined;
@@ -25,7 +27,8 @@ export class ClipStore {
 
   /** What decodes from the next frame on. */
   setDevice(on: DecodeDevice): void {
-    if (on === this.on) return;
+    if (on === this.chosen) return;
+    this.chosen = on;
     this.on = on;
     this.fault = undefined;
     this.closeAll();
