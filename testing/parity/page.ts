@@ -1,7 +1,9 @@
 // Runs in a browser page: renders the same frame on the processor and on a graphics device.
-import { buildGraph, HELD_BYTES, Renderer, type Document, type RendererClass } from "@kinetocache/core";
+import { buildGraph, HELD_BYTES, Renderer, type ClipAsset, type Document, type RendererClass } from "@kinetocache/core";
+import { convert } from "../../packages/core/src/render/reference";
 import { openKernels } from "@kinetocache/kernels";
 import { openArtwork } from "../../packages/web/src/engine/artwork";
+import { ClipDecoder } from "../../packages/web/src/engine/clip/clipDecoder";
 import { ClipStore } from "../../packages/web/src/engine/clip/clipStore";
 import { GpuRenderer } from "../../packages/web/src/engine/gpu/gpuRenderer";
 import { loadResources } from "../../packages/web/src/engine/resources";
@@ -16,6 +18,8 @@ export interface Compared {
 }
 
 export interface ParityPage {
+  /** Decodes frames of a clip with one decoder, in this order. @returns a checksum of each one's pixels */
+  decode(clip: ClipAsset, frames: readonly number[]): Promise<number[]>;
   compare(document: Document, frames: readonly number[], fraction: number): Promise<Compared>;
 }
 
@@ -32,6 +36,16 @@ async function open(): Promise<ParityPage> {
   });
   const graphics = await GpuRenderer.open("software", media);
   return {
+    async decode(clip, frames) {
+      const decoder = await ClipDecoder.open(clip, "processor");
+      try {
+        const sums: number[] = [];
+        for (const frame of frames) sums.push(checksum((await decoder.frame(frame)).pixels.data));
+        return sums;
+      } finally {
+        decoder.close();
+      }
+    },
     async compare(document, frames, fraction) {
       let difference = 0;
       let [written, costs, nodesTimed] = [0, 0, true];
@@ -52,6 +66,11 @@ async function open(): Promise<ParityPage> {
   };
 }
 
+/** FNV-1a, 32 bits. */
+function checksum(bytes: Uint8Array): number {
+  return bytes.reduce((sum, byte) => Math.imul(sum ^ byte, 0x01000193), 0x811c9dc5);
+}
+
 function largest(a: Uint8Array, b: Uint8Array, depth: Document["depth"]): number {
   if (a.length !== b.length) return Infinity;
   let most = 0;
@@ -63,18 +82,14 @@ function largest(a: Uint8Array, b: Uint8Array, depth: Document["depth"]): number
   if (depth === "half") {
     const [x, y] = [new Uint16Array(a.buffer), new Uint16Array(b.buffer)];
     for (let i = 0; i < x.length; i++)
-      most = Math.max(most, Math.abs(half(x[i]!) - half(y[i]!)) / Math.max(1, half(x[i]!)));
+      most = Math.max(
+        most,
+        Math.abs(convert.fromHalf(x[i]!) - convert.fromHalf(y[i]!)) / Math.max(1, convert.fromHalf(x[i]!)),
+      );
     return most;
   }
   for (let i = 0; i < a.length; i++) most = Math.max(most, Math.abs(a[i]! - b[i]!));
   return most;
-}
-
-function half(bits: number): number {
-  const exponent = (bits >> 10) & 31;
-  const mantissa = bits & 1023;
-  const size = exponent === 0 ? mantissa * 2 ** -24 : (1 + mantissa / 1024) * 2 ** (exponent - 15);
-  return bits & 0x8000 ? -size : size;
 }
 
 declare global {

@@ -1,6 +1,6 @@
 import { fileURLToPath } from "node:url";
-import { chromium, type Browser } from "@playwright/test";
-import type { Document } from "@kinetocache/core";
+import { chromium, type Browser, type Page } from "@playwright/test";
+import type { ClipAsset, Document } from "@kinetocache/core";
 import { build } from "vite";
 import type { Compared } from "./page";
 
@@ -26,11 +26,11 @@ async function bundle(): Promise<string> {
   return result.output[0].code;
 }
 
-/** The processor and a graphics device in one page, rendering the same frames. */
+/** The renderers and the clip decoder in a browser page, without the application around them. */
 export class Parity {
   private constructor(
     private readonly browser: Browser,
-    private readonly compareIn: (document: Document, frames: readonly number[], fraction: number) => Promise<Compared>,
+    private readonly page: Page,
   ) {}
 
   static async open(): Promise<Parity> {
@@ -42,17 +42,24 @@ export class Parity {
     await page.goto(ADDRESS);
     await page.addScriptTag({ content: code, type: "module" });
     await page.waitForFunction(() => "parity" in globalThis);
-    return new Parity(browser, (document, frames, fraction) =>
-      page.evaluate(async ([value, at, size]) => (await globalThis.parity).compare(value, at, size), [
-        document,
-        frames,
-        fraction,
-      ] as const),
-    );
+    return new Parity(browser, page);
   }
 
+  /** Renders frames on the processor and on a graphics device. */
   compare(document: Document, frames: readonly number[], fraction = 1): Promise<Compared> {
-    return this.compareIn(document, frames, fraction);
+    return this.page.evaluate(async ([value, at, size]) => (await globalThis.parity).compare(value, at, size), [
+      document,
+      frames,
+      fraction,
+    ] as const);
+  }
+
+  /** Decodes frames of a clip in this order. @returns a checksum of each one's pixels */
+  decode(clip: ClipAsset, frames: readonly number[]): Promise<number[]> {
+    return this.page.evaluate(async ([value, at]) => (await globalThis.parity).decode(value, at), [
+      clip,
+      frames,
+    ] as const);
   }
 
   async close(): Promise<void> {
