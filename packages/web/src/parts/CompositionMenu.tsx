@@ -31,7 +31,7 @@ export function CompositionMenu() {
           className="strip-name"
           aria-label={`Composition ${composition.name}; choose another`}
         >
-          {composition.name}
+          <span title={composition.name}>{composition.name}</span>
         </Dropdown.Toggle>
         <Dropdown.Menu>
           {documents.map(({ id, name, history }) => {

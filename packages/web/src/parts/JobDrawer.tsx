@@ -1,29 +1,9 @@
 import { Pause, Play, Square } from "lucide-react";
 import Button from "react-bootstrap/Button";
+import ProgressBar from "react-bootstrap/ProgressBar";
 import { send, useEngine } from "../data/engineStore";
 import { useWorkspace } from "../data/workspace";
 import { durationText } from "./format";
-
-interface ProgressProps {
-  readonly label: string;
-  readonly done: number;
-  readonly total: number;
-}
-
-function Progress({ label, done, total }: ProgressProps) {
-  return (
-    <div
-      className="progress"
-      role="progressbar"
-      aria-label={label}
-      aria-valuemin={0}
-      aria-valuemax={total}
-      aria-valuenow={done}
-    >
-      <div className="progress-bar" style={{ width: `${(100 * done) / total}%` }} />
-    </div>
-  );
-}
 
 function TakeJob() {
   const range = useEngine((state) => state.status!.range);
@@ -38,7 +18,7 @@ function TakeJob() {
           {done} / {total}
         </span>
       </div>
-      <Progress label="Frames of the take" done={done} total={total} />
+      <ProgressBar aria-label="Frames of the take" now={done} max={total} />
       <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "pause" })}>
         <Square size={13} aria-hidden="true" /> Stop
       </Button>
@@ -58,7 +38,7 @@ function FillingJob() {
           {remainingMs !== undefined ? ` · ${durationText(remainingMs)} left (est.)` : ""}
         </span>
       </div>
-      <Progress label="Frames held" done={held} total={total} />
+      <ProgressBar aria-label="Frames held" now={held} max={total} />
       <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "pauseFilling", paused: !paused })}>
         {paused ? <Play size={13} aria-hidden="true" /> : <Pause size={13} aria-hidden="true" />}{" "}
         {paused ? "Go on" : "Pause"}
@@ -86,7 +66,7 @@ function TrialJob() {
         <strong>Measuring {trial.of}</strong>
         <span className="mono">{trial.step}</span>
       </div>
-      <Progress label="Share of the measurement" done={Math.round(100 * trial.progress)} total={100} />
+      <ProgressBar aria-label="Share of the measurement" now={Math.round(100 * trial.progress)} max={100} />
       <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "touch" })}>
         <Square size={13} aria-hidden="true" /> Stop
       </Button>

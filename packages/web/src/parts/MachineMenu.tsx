@@ -14,7 +14,7 @@ export function MachineMenu() {
         className="strip-name"
         aria-label={`${name}${chosen ? " simulated" : ""}; look at another machine`}
       >
-        {name}
+        <span title={name}>{name}</span>
         {chosen ? <small> simulated</small> : null}
       </Dropdown.Toggle>
       <Dropdown.Menu>
