@@ -94,7 +94,7 @@ export class Driver {
   /** Bytes that the disk cache may take. */
   async setCap(capBytes: number): Promise<void> {
     const headers = { origin: this.url };
-    const response = await this.page.request.put(`${this.url}/api/volume`, { headers, data: { capBytes } });
+    const response = await this.page.request.put(`${this.url}/api/locations/main`, { headers, data: { capBytes } });
     if (!response.ok()) throw new Error(await response.text());
   }
 

@@ -107,3 +107,11 @@ export async function framesInMemory(page: Page): Promise<number> {
   const text = (await verdict(page).innerText()).replace(/,/g, "");
   return Number(/(\d+)(?: of \d+)? frames in memory/.exec(text)?.[1] ?? NaN);
 }
+
+/** Ringing Station filled into memory and on disk, after a short idle delay. */
+export async function fill(page: Page): Promise<void> {
+  await chooseComposition(page, "Ringing Station");
+  await type(page, "Idle delay", "0.5");
+  await type(page, "Memory budget in gigabytes", "1");
+  await expect(verdict(page)).toContainText("all 180 frames in memory");
+}

@@ -1,8 +1,8 @@
 import { readFile, truncate, writeFile } from "node:fs/promises";
 import type { Page } from "@playwright/test";
 import {
-  chooseComposition,
   expect,
+  fill,
   framesInMemory,
   gauge,
   measureTake,
@@ -14,14 +14,6 @@ import {
 } from "./application";
 
 const notices = (page: Page) => page.locator(".notices");
-
-/** Ringing Station filled into memory and on disk, after a short idle delay. */
-async function fill(page: Page): Promise<void> {
-  await chooseComposition(page, "Ringing Station");
-  await type(page, "Idle delay", "0.5");
-  await type(page, "Memory budget in gigabytes", "1");
-  await expect(verdict(page)).toContainText("all 180 frames in memory");
-}
 
 test("playback goes on when the server is stopped in the middle of it, and the disk is back with the server", async ({
   page,
@@ -54,12 +46,12 @@ test("playback goes on when the server is stopped in the middle of it, and the d
 
 test("a full disk cache is shown and stops nothing", async ({ page, application }) => {
   await openPreview(page, application);
-  await page.getByRole("link", { name: "Sweep" }).click();
+  await page.getByRole("link", { name: "Storage" }).click();
   await type(page, "Cap", "0.05");
   await expect(gauge(page, "Disk cache")).toContainText("cap 51.2 MB");
   await page.getByRole("link", { name: "Preview" }).click();
   await fill(page);
-  await expect(notices(page)).toContainText("The disk cache has reached its cap");
+  await expect(notices(page)).toContainText("has reached its cap");
   await expect(gauge(page, "Disk cache")).toHaveClass(/is-over/);
   await measureTake(page);
   await expect(verdict(page)).toContainText("180 frames in memory");

@@ -1,16 +1,29 @@
 import {
+  BROWSER_LOCATION,
   buildGraph,
+  DEFAULT_LOCATION_SETTINGS,
   type ContentKey,
   type DecodeDevice,
   type Document,
+  type FrameItem,
   type GraphicsChoice,
+  type LocationSettings,
   type Milliseconds,
   type RenderSettings,
 } from "@kinetocache/core";
-import type { Answer, Failure, FetchedPicture, HeldPicture } from "../packages/web/src/engine/diskClient";
-import type { DiskPort } from "../packages/web/src/engine/diskStore";
+import type { BrowserPort } from "../packages/web/src/engine/browserDesk";
+import type { BrowserDiskState } from "../packages/web/src/engine/browserDisk/browserDisk";
 import { Engine, type Surroundings } from "../packages/web/src/engine/engine";
 import type { Command, EngineEvent, PreviewSettings } from "../packages/web/src/engine/protocol";
+import type {
+  Answer,
+  Failure,
+  FetchedPicture,
+  HeldPicture,
+  Listing,
+  OutgoingFrame,
+  Target,
+} from "../packages/web/src/engine/frameStorage";
 import { copyPixels, newPixels } from "../packages/web/src/engine/pixels";
 import type { RenderOutcome } from "../packages/web/src/engine/renderPool";
 import { document, layer } from "./documents";
@@ -31,6 +44,7 @@ export const SETTINGS: PreviewSettings = {
   loop: true,
   effectsOn: "processor",
   decodingOn: "processor",
+  diskCache: { location: "main", store: "Always", storeSlow: false },
 };
 
 /** A square that moves, so that every frame differs; `scale` tells states apart. */
@@ -134,8 +148,8 @@ class FakePool {
   }
 }
 
-/** Stands in for the server's disk cache. */
-export class FakeDisk implements DiskPort {
+/** Stands in for the server's disk cache, or for the browser's. */
+export class FakeDisk implements BrowserPort {
   readonly frames = new Map<ContentKey, HeldPicture>();
   fetchMs: Milliseconds = 5;
   storeMs: Milliseconds = 5;
@@ -143,25 +157,75 @@ export class FakeDisk implements DiskPort {
   failure: Failure | undefined;
   readonly damaged = new Set<ContentKey>();
   stores = 0;
+  settings = DEFAULT_LOCATION_SETTINGS;
 
-  list(): Promise<Answer<[ContentKey, Milliseconds][]>> {
-    return this.after(0, () => [...this.frames.keys()].map((key) => [key, 100]));
+  constructor(readonly location: string = "main") {}
+
+  list(): Promise<Answer<Listing>> {
+    const { location } = this;
+    return this.after(0, () => ({
+      frames: [...this.frames.keys()].map((key) => [key, 100] as const),
+      targets: [{ location, packing: "plain", deepest: "float" }],
+    }));
   }
 
   async fetch(key: ContentKey): Promise<Answer<FetchedPicture>> {
     if (this.damaged.has(key)) return { ok: false, failure: { kind: "refused", code: "damaged", detail: "damaged" } };
     return this.after(this.fetchMs, () => {
       const picture = this.frames.get(key)!;
-      return { ...picture, pixels: copyPixels(picture.pixels), bytes: picture.pixels.byteLength };
+      return {
+        ...picture,
+        pixels: copyPixels(picture.pixels),
+        bytes: picture.pixels.byteLength,
+        location: this.location,
+      };
     });
   }
 
-  store(key: ContentKey, _owner: string, picture: HeldPicture): Promise<Answer<number>> {
+  store({ key, picture }: OutgoingFrame, target: Target): Promise<Answer<number>> {
+    if (target.location !== this.location) throw new Error(`${target.location} is not ${this.location}`);
     const copy = { ...picture, pixels: picture.pixels.slice() };
     this.stores++;
     return this.after(this.storeMs, () => {
       this.frames.set(key, copy);
       return copy.pixels.byteLength;
+    });
+  }
+
+  remove(key: ContentKey): Promise<Answer<void>> {
+    return this.clear([key]);
+  }
+
+  clear(keys?: readonly ContentKey[]): Promise<Answer<void>> {
+    return this.after(0, () => [...(keys ?? this.frames.keys())].forEach((key) => this.frames.delete(key)));
+  }
+
+  change(settings: Partial<LocationSettings>): Promise<Answer<void>> {
+    return this.after(0, () => void (this.settings = { ...this.settings, ...settings }));
+  }
+
+  items(): Promise<Answer<readonly FrameItem[]>> {
+    return this.after(0, () =>
+      [...this.frames].map(([key, { pixels }]) => ({
+        key,
+        owner: "main",
+        bytes: pixels.byteLength,
+        lastUsedMs: 0,
+        costMs: 100,
+      })),
+    );
+  }
+
+  state(): Promise<BrowserDiskState> {
+    const { settings, frames } = this;
+    const bytes = [...frames.values()].reduce((sum, { pixels }) => sum + pixels.byteLength, 0);
+    return Promise.resolve({
+      condition: { kind: "open" },
+      settings,
+      frames: frames.size,
+      bytes,
+      freeBytes: 2 ** 30,
+      growth: [],
     });
   }
 
@@ -177,6 +241,7 @@ export class EngineRig {
   readonly shown: HeldPicture[] = [];
   readonly events: EngineEvent[] = [];
   readonly engine: Engine;
+  readonly browser = new FakeDisk(BROWSER_LOCATION);
 
   constructor(
     readonly disk = new FakeDisk(),
@@ -184,7 +249,7 @@ export class EngineRig {
   ) {
     const surroundings: Surroundings = {
       pool: this.pool,
-      disk,
+      disks: { server: disk, browser: this.browser },
       viewer: { attach: () => undefined, show: (picture) => void this.shown.push(picture) },
       emit: (event) => void this.events.push(event),
     };

@@ -47,10 +47,31 @@ export class TestServer {
   }
 
   store(key: string, content: Uint8Array, { owner = "night-roost", costMs = 80 } = {}): Promise<Response> {
-    return this.ask(`/api/volume/frames/${key}?owner=${owner}&format=pam&costMs=${costMs}`, {
+    return this.ask(`/api/locations/main/frames/${key}?owner=${owner}&format=pam&costMs=${costMs}`, {
       method: "PUT",
       body: content as BodyInit,
     });
+  }
+
+  /** Sends JSON. */
+  send(method: string, target: string, body: unknown): Promise<Response> {
+    return this.ask(target, {
+      method,
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify(body),
+    });
+  }
+
+  /** State of the main location. */
+  async volume(): Promise<Record<string, unknown>> {
+    const locations = await this.json<{ id: string; volume: Record<string, unknown> }[]>("/api/locations");
+    return locations.find(({ id }) => id === "main")!.volume;
+  }
+
+  /** Keys in the main location, each with its cost. */
+  async keys(): Promise<[string, number][]> {
+    const listed = await this.json<{ location: string; frames: [string, number][] }[]>("/api/frames");
+    return listed.find(({ location }) => location === "main")!.frames;
   }
 
   /** A request with headers that `fetch` would not send. @returns the status */
@@ -64,11 +85,6 @@ export class TestServer {
         .end();
     });
   }
-}
-
-/** The n-th of as many keys as a test likes. */
-export function keyOf(n: number): string {
-  return n.toString(16).padStart(32, "0");
 }
 
 /** Runs with a server whose data is in a folder. */

@@ -1,34 +1,38 @@
 import express, { type Express, type RequestHandler } from "express";
-import type { DriveLog } from "./drives/driveLog";
-import { driveRoutes } from "./drives/routes";
+import { driveRoutes, type DriveParts } from "./drives/routes";
 import { isolate, onlyLoopbackHost, onlyOwnOrigin } from "./http/origin";
 import { answerProblem, notFound } from "./http/problem";
+import type { Jobs } from "./jobs/jobs";
+import { jobRoutes } from "./jobs/routes";
 import { machineRoutes, type MachineParts } from "./machine/routes";
-import type { Holding } from "./sweep/holding";
 import { sweepRoutes } from "./sweep/routes";
-import { volumeRoutes } from "./volumes/routes";
-import type { Volume } from "./volumes/volume";
+import type { Locations } from "./volumes/locations";
+import type { Moves } from "./volumes/moves";
+import { frameRoutes, locationRoutes } from "./volumes/routes";
 
 export interface AppParts {
-  readonly volume: Volume;
-  readonly holding: Holding;
+  readonly locations: Locations;
+  readonly moves: Moves;
+  readonly jobs: Jobs;
   readonly machine: MachineParts;
-  readonly drives: DriveLog;
+  readonly drives: DriveParts;
   /** Serves the interface: built files, or the developer's loop. */
   readonly pages: readonly RequestHandler[];
 }
 
 /** The whole server as one Express application. */
-export function createApp({ volume, holding, machine, drives, pages }: AppParts): Express {
+export function createApp({ locations, moves, jobs, machine, drives, pages }: AppParts): Express {
   const app = express();
   app.disable("x-powered-by");
   app.disable("etag");
   app.use(onlyLoopbackHost, isolate);
   app.use("/api", onlyOwnOrigin);
   app.use("/api/machine", machineRoutes(machine));
-  app.use("/api/drives", driveRoutes(drives, volume.root));
-  app.use("/api/volume", volumeRoutes(volume));
-  app.use("/api/sweep", sweepRoutes(volume, holding));
+  app.use("/api/drives", driveRoutes(drives));
+  app.use("/api/locations", locationRoutes(locations, moves));
+  app.use("/api/frames", frameRoutes(locations));
+  app.use("/api/jobs", jobRoutes(jobs));
+  app.use("/api/sweep", sweepRoutes(locations));
   app.use("/api", notFound);
   if (pages.length > 0) app.use(...(pages as [RequestHandler]));
   app.use(answerProblem);

@@ -6,11 +6,14 @@ import type { RequestHandler } from "express";
 import { createApp } from "./app";
 import { DriveLog } from "./drives/driveLog";
 import { removeLeftovers } from "./drives/driveTest";
+import { REAL_MEDIUM } from "./drives/medium";
+import { SimulatedDrives } from "./drives/simulatedDrive";
+import { Jobs } from "./jobs/jobs";
 import { Live } from "./machine/live";
 import { ProgramNotes } from "./machine/programNotes";
 import { SimulatedMachines } from "./machine/simulated";
-import { Holding } from "./sweep/holding";
-import { Volume } from "./volumes/volume";
+import { Locations } from "./volumes/locations";
+import { Moves } from "./volumes/moves";
 
 export interface ServerOptions {
   /** Folder for cached frames and holding. */
@@ -26,18 +29,30 @@ export interface RunningServer {
   close(): Promise<void>;
 }
 
+const shipped = (folder: string) => fileURLToPath(new URL(`../../../demo/${folder}`, import.meta.url));
+
 /** Starts the server on the loopback address. @throws Error when the folder or the port is in use */
 export async function startServer({ data, port, pages }: ServerOptions): Promise<RunningServer> {
-  const volume = await Volume.open(path.join(data, "volume"));
+  const simulated = await SimulatedDrives.open(shipped("drives"), path.join(data, "drives"));
+  const mediumOf = (folder: string) => simulated.of(folder) ?? REAL_MEDIUM;
+  const locations = await Locations.open(data, mediumOf);
+  const jobs = new Jobs();
+  const moves = await Moves.open(data, locations, jobs);
+  const close = async () => {
+    await moves.close();
+    await locations.close();
+  };
   try {
-    const holding = await Holding.open(volume);
     const server = createServer();
     const notes = await ProgramNotes.open(path.join(data, "machine"));
-    await removeLeftovers(volume.root);
-    const drives = await DriveLog.open(path.join(data, "machine"));
-    const simulated = new SimulatedMachines(fileURLToPath(new URL("../../../demo/machines", import.meta.url)));
-    const machine = { live: new Live(notes), notes, simulated };
-    server.on("request", createApp({ volume, holding, machine, drives, pages: (await pages?.(server)) ?? [] }));
+    const folders = [...locations.folders(), ...simulated.drives].map(({ folder }) => folder);
+    await Promise.all(folders.map(removeLeftovers));
+    const log = await DriveLog.open(path.join(data, "machine"));
+    const machines = new SimulatedMachines(shipped("machines"));
+    const machine = { live: new Live(notes), notes, simulated: machines };
+    const drives = { log, locations, simulated };
+    const parts = { locations, moves, jobs, machine, drives };
+    server.on("request", createApp({ ...parts, pages: (await pages?.(server)) ?? [] }));
     await new Promise<void>((resolve, reject) => {
       server.once("error", reject);
       server.listen(port, "127.0.0.1", resolve);
@@ -48,11 +63,11 @@ export async function startServer({ data, port, pages }: ServerOptions): Promise
       async close() {
         server.closeAllConnections();
         await new Promise((resolve) => server.close(resolve));
-        await volume.close();
+        await close();
       },
     };
   } catch (error) {
-    await volume.close();
+    await close();
     throw error;
   }
 }

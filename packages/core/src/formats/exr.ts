@@ -1,7 +1,9 @@
-import { FormatError, type Picture } from "./picture";
+import { unzlibSync, zlibSync } from "fflate";
+import { FormatError, plainPixels, type NewPixels, type Picture } from "./picture";
 
-// OpenEXR 2.0 single-part scan-line files without compression ("Technical Introduction to OpenEXR" and
-// "OpenEXR File Layout", openexr.com): channels in alphabetical order A, B, G, R, one line a block.
+// OpenEXR 2.0 single-part scan-line files ("Technical Introduction to OpenEXR" and "OpenEXR File Layout",
+// openexr.com), plain or with ZIP: channels in alphabetical order A, B, G, R. What is transparent all around lies
+// outside the data window and is not stored.
 
 const MAGIC = 20000630;
 const VERSION = 2;
@@ -10,6 +12,21 @@ const FLOAT = 2;
 const CHANNELS = ["A", "B", "G", "R"] as const;
 // Where each of CHANNELS stands in an RGBA pixel.
 const POSITION = [3, 2, 1, 0];
+
+/** Lines that are stored as one block, by the number of the compression. */
+const BLOCK_LINES: Readonly<Record<number, number>> = { 0: 1, 2: 1, 3: 16 };
+const PLAIN = 0;
+const ZIP = 3;
+// The fastest level: higher ones take several times as long for a few per cent.
+const ZIP_LEVEL = 1;
+
+/** Pixels of a picture: `[left, right)` × `[top, bottom)`. */
+interface Box {
+  readonly left: number;
+  readonly top: number;
+  readonly right: number;
+  readonly bottom: number;
+}
 
 class Writer {
   private readonly parts: number[] = [];
@@ -47,13 +64,15 @@ class Writer {
   }
 }
 
-function header(width: number, height: number, type: number): Uint8Array {
-  const box = (content: Writer) =>
-    content
-      .int(0)
-      .int(0)
-      .int(width - 1)
-      .int(height - 1);
+function header({ width, height }: Picture, window: Box, type: number, compression: number): Uint8Array {
+  const box =
+    ({ left, top, right, bottom }: Box) =>
+    (content: Writer) =>
+      content
+        .int(left)
+        .int(top)
+        .int(right - 1)
+        .int(bottom - 1);
   return new Writer()
     .int(MAGIC)
     .int(VERSION)
@@ -61,9 +80,9 @@ function header(width: number, height: number, type: number): Uint8Array {
       for (const name of CHANNELS) content.text(name).int(type).int(0).int(1).int(1);
       content.byte(0);
     })
-    .attribute("compression", "compression", (content) => content.byte(0))
-    .attribute("dataWindow", "box2i", box)
-    .attribute("displayWindow", "box2i", box)
+    .attribute("compression", "compression", (content) => content.byte(compression))
+    .attribute("dataWindow", "box2i", box(window))
+    .attribute("displayWindow", "box2i", box({ left: 0, top: 0, right: width, bottom: height }))
     .attribute("lineOrder", "lineOrder", (content) => content.byte(0))
     .attribute("pixelAspectRatio", "float", (content) => content.float(1))
     .attribute("screenWindowCenter", "v2f", (content) => content.float(0).float(0))
@@ -83,74 +102,191 @@ function samples(bytes: Uint8Array, size: 2 | 4, count: number): Samples {
     : new Uint32Array(buffer, aligned.byteOffset, count);
 }
 
-/** @throws RangeError when the picture is 8-bit */
-export function writeExr({ width, height, depth, pixels }: Picture): Uint8Array {
+/** The smallest box with everything that is not zero; one pixel where all is. */
+function dataWindow(source: Samples, width: number, height: number): Box {
+  const isEmpty = (y: number) => firstFull(source, y * width, width) === width;
+  let [top, bottom] = [0, height];
+  while (bottom > 1 && isEmpty(bottom - 1)) bottom--;
+  while (top < bottom - 1 && isEmpty(top)) top++;
+  let [left, right] = [width - 1, 1];
+  for (let y = top; y < bottom; y++) {
+    left = Math.min(left, firstFull(source, y * width, left));
+    right = Math.max(right, lastFull(source, y * width, right, width) + 1);
+  }
+  return { left: Math.min(left, right - 1), top, right, bottom };
+}
+
+function isFull(source: Samples, pixel: number): boolean {
+  const at = pixel * 4;
+  return source[at] !== 0 || source[at + 1] !== 0 || source[at + 2] !== 0 || source[at + 3] !== 0;
+}
+
+/** First pixel of a line that is not zero, of those before `end`; `end` where there is none. */
+function firstFull(source: Samples, line: number, end: number): number {
+  let x = 0;
+  while (x < end && !isFull(source, line + x)) x++;
+  return x;
+}
+
+/** Last pixel of a line that is not zero, of those from `start` on; the one before where there is none. */
+function lastFull(source: Samples, line: number, start: number, end: number): number {
+  let x = end - 1;
+  while (x >= start && !isFull(source, line + x)) x--;
+  return x;
+}
+
+/** Even bytes, then odd ones, each as its difference from the one before; undone by `gather`. */
+function scatter(block: Uint8Array, into: Uint8Array): void {
+  const half = (block.length + 1) >> 1;
+  for (let i = 0, at = 0; at < block.length; i++) {
+    into[i] = block[at++]!;
+    if (at < block.length) into[half + i] = block[at++]!;
+  }
+  let before = into[0]!;
+  for (let i = 1; i < into.length; i++) {
+    const value = into[i]!;
+    into[i] = value - before + 128;
+    before = value;
+  }
+}
+
+function gather(scattered: Uint8Array): Uint8Array {
+  for (let i = 1; i < scattered.length; i++) scattered[i] = scattered[i - 1]! + scattered[i]! - 128;
+  const block = new Uint8Array(scattered.length);
+  const half = (block.length + 1) >> 1;
+  for (let i = 0, at = 0; at < block.length; i++) {
+    block[at++] = scattered[i]!;
+    if (at < block.length) block[at++] = scattered[half + i]!;
+  }
+  return block;
+}
+
+/** @param packed with ZIP, which loses nothing @throws RangeError when the picture is 8-bit */
+export function writeExr(picture: Picture, packed = false): Uint8Array {
+  const { width, height, depth, pixels } = picture;
   if (depth === "8-bit") throw new RangeError("OpenEXR holds half and float pictures here, not 8-bit");
   const size = depth === "half" ? 2 : 4;
-  const head = header(width, height, depth === "half" ? HALF : FLOAT);
-  const lineBytes = width * 4 * size;
-  const offsets = head.length + height * 8;
-  const file = new Uint8Array(offsets + height * (8 + lineBytes));
+  const source = samples(pixels, size, width * height * 4);
+  const window = dataWindow(source, width, height);
+  const compression = packed ? ZIP : PLAIN;
+  const head = header(picture, window, size === 2 ? HALF : FLOAT, compression);
+  const lines = window.bottom - window.top;
+  const columns = window.right - window.left;
+  const lineBytes = columns * 4 * size;
+  const blocks = Math.ceil(lines / BLOCK_LINES[compression]!);
+  const offsets = head.length + blocks * 8;
+  const file = new Uint8Array(offsets + blocks * 8 + lines * lineBytes);
   const view = new DataView(file.buffer);
   file.set(head);
-  const source = samples(pixels, size, width * height * 4);
-  const line = size === 2 ? new Uint16Array(width * 4) : new Uint32Array(width * 4);
-  for (let y = 0; y < height; y++) {
-    const at = offsets + y * (8 + lineBytes);
-    view.setBigUint64(head.length + y * 8, BigInt(at), true);
-    view.setInt32(at, y, true);
-    view.setInt32(at + 4, lineBytes, true);
-    for (let channel = 0; channel < 4; channel++) {
-      let from = y * width * 4 + POSITION[channel]!;
-      const start = channel * width;
-      for (let x = 0; x < width; x++, from += 4) line[start + x] = source[from]!;
+  const plain = new Uint8Array(BLOCK_LINES[compression]! * lineBytes);
+  const words = samples(plain, size, plain.length / size);
+  const scattered = new Uint8Array(plain.length);
+  let at = offsets;
+  for (let block = 0; block < blocks; block++) {
+    const first = window.top + block * BLOCK_LINES[compression]!;
+    const count = Math.min(BLOCK_LINES[compression]!, window.bottom - first);
+    for (let line = 0; line < count; line++)
+      for (let channel = 0; channel < 4; channel++) {
+        let from = ((first + line) * width + window.left) * 4 + POSITION[channel]!;
+        const start = (line * 4 + channel) * columns;
+        for (let x = 0; x < columns; x++, from += 4) words[start + x] = source[from]!;
+      }
+    let content = plain.subarray(0, count * lineBytes);
+    if (packed) {
+      const into = scattered.subarray(0, content.length);
+      scatter(content, into);
+      const small = zlibSync(into, { level: ZIP_LEVEL });
+      // What does not get smaller is stored as it is; its length says so.
+      if (small.length < content.length) content = small;
     }
-    file.set(new Uint8Array(line.buffer), at + 8);
+    view.setBigUint64(head.length + block * 8, BigInt(at), true);
+    view.setInt32(at, first, true);
+    view.setInt32(at + 4, content.length, true);
+    file.set(content, at + 8);
+    at += 8 + content.length;
   }
-  return file;
+  return file.subarray(0, at);
 }
 
 /**
- * Reads what `writeExr` writes, and other uncompressed single-part scan-line files with exactly the channels
- * A, B, G, R of one type. @throws FormatError
+ * Reads what `writeExr` writes, and other single-part scan-line files, plain or with ZIP, with the channels
+ * A, B, G, R, or B, G, R for an opaque picture, all of one type. The picture is the display window.
+ * @throws FormatError
  */
-export function readExr(file: Uint8Array): Picture {
+export function readExr(file: Uint8Array, newPixels: NewPixels = plainPixels): Picture {
   const view = new DataView(file.buffer as ArrayBuffer, file.byteOffset, file.byteLength);
   if (file.length < 8 || view.getInt32(0, true) !== MAGIC)
     throw new FormatError("OpenEXR", "the magic number is missing", 0);
   const { attributes, end } = readAttributes(file, view);
-  const compression = attributes.get("compression");
-  if (!compression || file[compression.start] !== 0) throw new FormatError("OpenEXR", "expected no compression");
-  const type = channelType(file, view, attributes.get("channels"));
-  const window = attributes.get("dataWindow");
-  if (!window || window.length !== 16) throw new FormatError("OpenEXR", "dataWindow is missing");
-  const [left, top, right, bottom] = [0, 4, 8, 12].map((offset) => view.getInt32(window.start + offset, true)) as [
-    number,
-    number,
-    number,
-    number,
-  ];
-  const [width, height] = [right - left + 1, bottom - top + 1];
-  if (width < 1 || height < 1 || width * height > 1 << 29)
-    throw new FormatError("OpenEXR", "dataWindow is empty or too large", window.start);
+  const compression = file[attributes.get("compression")?.start ?? -1] ?? -1;
+  const linesABlock = BLOCK_LINES[compression];
+  if (linesABlock === undefined) throw new FormatError("OpenEXR", "expected no compression, or ZIP");
+  const { type, channels } = channelsOf(file, view, attributes.get("channels"));
+  const window = readBox(view, "dataWindow", attributes);
+  const display = readBox(view, "displayWindow", attributes);
+  const [width, height] = [display.right - display.left, display.bottom - display.top];
   const size = type === HALF ? 2 : 4;
-  const lineBytes = width * 4 * size;
-  const expected = end + height * 8 + height * (8 + lineBytes);
-  if (file.length < expected) throw new FormatError("OpenEXR", `ends early: ${expected} bytes expected`, file.length);
-  const pixels = new Uint8Array(width * height * 4 * size);
+  const columns = window.right - window.left;
+  const lineBytes = columns * channels * size;
+  const pixels = newPixels(width * height * 4 * size);
   const target = samples(pixels, size, width * height * 4);
-  for (let y = 0; y < height; y++) {
-    const at = end + height * 8 + y * (8 + lineBytes);
-    const row = view.getInt32(at, true) - top;
-    if (row < 0 || row >= height) throw new FormatError("OpenEXR", `line ${row + top} is outside the picture`, at);
-    const line = samples(file.subarray(at + 8, at + 8 + lineBytes), size, width * 4);
-    for (let channel = 0; channel < 4; channel++) {
-      let to = row * width * 4 + POSITION[channel]!;
-      const start = channel * width;
-      for (let x = 0; x < width; x++, to += 4) target[to] = line[start + x]!;
+  if (channels === 3) fillAlpha(target, type);
+  const blocks = Math.ceil((window.bottom - window.top) / linesABlock);
+  for (let block = 0; block < blocks; block++) {
+    if (end + block * 8 + 8 > file.length) throw new FormatError("OpenEXR", "ends early: the table of lines", end);
+    const at = Number(view.getBigUint64(end + block * 8, true));
+    if (at + 8 > file.length) throw new FormatError("OpenEXR", "ends early: a block of lines is missing", file.length);
+    const first = view.getInt32(at, true);
+    if (first < window.top || first >= window.bottom)
+      throw new FormatError("OpenEXR", `line ${first} is outside the picture`, at);
+    const lines = Math.min(linesABlock, window.bottom - first);
+    const content = readBlock(file, at, view.getInt32(at + 4, true), lines * lineBytes, compression !== PLAIN);
+    const words = samples(content, size, lines * columns * channels);
+    for (let line = 0; line < lines; line++) {
+      const y = first + line - display.top;
+      if (y < 0 || y >= height) continue;
+      const from = Math.max(0, display.left - window.left);
+      const to = Math.min(columns, display.right - window.left);
+      for (let channel = 0; channel < channels; channel++) {
+        let into = (y * width + window.left + from - display.left) * 4 + POSITION[4 - channels + channel]!;
+        const start = (line * channels + channel) * columns;
+        for (let x = from; x < to; x++, into += 4) target[into] = words[start + x]!;
+      }
     }
   }
   return { width, height, depth: type === HALF ? "half" : "float", pixels };
+}
+
+function readBlock(file: Uint8Array, at: number, length: number, plainBytes: number, packed: boolean): Uint8Array {
+  if (length < 0 || length > plainBytes || at + 8 + length > file.length)
+    throw new FormatError("OpenEXR", "ends early, or a block is too long", at);
+  const content = file.subarray(at + 8, at + 8 + length);
+  if (length === plainBytes) return content;
+  if (!packed) throw new FormatError("OpenEXR", `a line has ${length} bytes instead of ${plainBytes}`, at);
+  let scattered: Uint8Array;
+  try {
+    scattered = unzlibSync(content, { out: new Uint8Array(plainBytes) });
+  } catch (error) {
+    throw new FormatError("OpenEXR", `a block cannot be unpacked (${(error as Error).message})`, at);
+  }
+  if (scattered.length !== plainBytes) throw new FormatError("OpenEXR", "a block unpacks to the wrong length", at);
+  return gather(scattered);
+}
+
+function fillAlpha(target: Samples, type: number): void {
+  const one = type === HALF ? 0x3c00 : 0x3f800000;
+  for (let i = 3; i < target.length; i += 4) target[i] = one;
+}
+
+function readBox(view: DataView, name: string, attributes: ReadonlyMap<string, Attribute>): Box {
+  const found = attributes.get(name);
+  if (found?.length !== 16) throw new FormatError("OpenEXR", `${name} is missing`);
+  const at = (offset: number) => view.getInt32(found.start + offset, true);
+  const box = { left: at(0), top: at(4), right: at(8) + 1, bottom: at(12) + 1 };
+  const [width, height] = [box.right - box.left, box.bottom - box.top];
+  if (width < 1 || height < 1 || width * height > 1 << 29)
+    throw new FormatError("OpenEXR", `${name} is empty or too large`, found.start);
+  return box;
 }
 
 interface Attribute {
@@ -181,19 +317,25 @@ function readAttributes(file: Uint8Array, view: DataView): { attributes: Map<str
   }
 }
 
-function channelType(file: Uint8Array, view: DataView, list: Attribute | undefined): number {
+function channelsOf(
+  file: Uint8Array,
+  view: DataView,
+  list: Attribute | undefined,
+): { readonly type: number; readonly channels: number } {
   if (!list) throw new FormatError("OpenEXR", "the channel list is missing");
   const names: string[] = [];
   const types = new Set<number>();
   for (let at = list.start; file[at] !== 0; at += 16) {
     const name = readText(file, at);
     at += name.length + 1;
+    if (at + 16 > file.length) throw new FormatError("OpenEXR", "the channel list ends early", at);
     names.push(name);
     types.add(view.getInt32(at, true));
   }
   const [type] = types;
-  if (names.join() !== CHANNELS.join() || types.size !== 1 || (type !== HALF && type !== FLOAT)) {
-    throw new FormatError("OpenEXR", "expected the channels A, B, G, R, all half or all float", list.start);
+  const isKnown = names.join() === CHANNELS.join() || names.join() === CHANNELS.slice(1).join();
+  if (!isKnown || types.size !== 1 || (type !== HALF && type !== FLOAT)) {
+    throw new FormatError("OpenEXR", "expected the channels A, B, G, R or B, G, R, all half or all float", list.start);
   }
-  return type;
+  return { type, channels: names.length };
 }

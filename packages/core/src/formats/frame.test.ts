@@ -3,8 +3,9 @@ import { encode } from "fast-png";
 import fc from "fast-check";
 import { randoms } from "../../../../testing/pictures";
 import type { Depth } from "../composition";
+import { readExr, writeExr } from "./exr";
 import { formatFor, readFrame, writeFrame } from "./frame";
-import { pamHeader } from "./pam";
+import { pamHeader, writePam } from "./pam";
 import { FormatError, type Picture } from "./picture";
 import { decodePng, encodePng } from "./png";
 import { writeQoi } from "./qoi";
@@ -42,7 +43,7 @@ test("what was written is read back bit by bit, in every format", () => {
   fc.assert(
     fc.property(pictures, ({ width, height, depth, packed, seed }) => {
       const original = picture(width, height, depth, seed);
-      const read = readFrame(writeFrame(original, formatFor(depth, packed)));
+      const read = readFrame(writeFrame(original, packed));
       expect([read.width, read.height, read.depth]).toEqual([width, height, depth]);
       expect(Buffer.compare(read.pixels, original.pixels)).toBe(0);
     }),
@@ -55,7 +56,7 @@ test("a file that ends early is refused, wherever it is cut", () => {
       pictures,
       fc.double({ min: 0, max: 0.999, noNaN: true }),
       ({ width, height, depth, packed, seed }, share) => {
-        const file = writeFrame(picture(width, height, depth, seed), formatFor(depth, packed));
+        const file = writeFrame(picture(width, height, depth, seed), packed);
         const cut = file.subarray(0, Math.floor(file.length * share));
         // QOI closes with 8 bytes of padding that hold no pixel; losing a part of them loses nothing.
         fc.pre(formatFor(depth, packed) !== "qoi" || cut.length < file.length - 8);
@@ -89,8 +90,8 @@ test("a view that starts anywhere in a buffer is read and written alike", () => 
   const original = picture(9, 5, "half", 3);
   const shifted = new Uint8Array(original.pixels.length + 1);
   shifted.set(original.pixels, 1);
-  const file = writeFrame({ ...original, pixels: shifted.subarray(1) }, "exr");
-  expect(Buffer.compare(file, writeFrame(original, "exr"))).toBe(0);
+  const file = writeFrame({ ...original, pixels: shifted.subarray(1) }, false);
+  expect(Buffer.compare(file, writeFrame(original, false))).toBe(0);
   const moved = new Uint8Array(file.length + 3);
   moved.set(file, 3);
   expect(Buffer.compare(readFrame(moved.subarray(3)).pixels, original.pixels)).toBe(0);
@@ -98,7 +99,7 @@ test("a view that starts anywhere in a buffer is read and written alike", () => 
 
 test("formats follow their specifications to the byte", () => {
   expect(
-    Buffer.from(writeFrame({ width: 1, height: 1, depth: "8-bit", pixels: Uint8Array.of(1, 2, 3, 4) }, "pam")).toString(
+    Buffer.from(writeFrame({ width: 1, height: 1, depth: "8-bit", pixels: Uint8Array.of(1, 2, 3, 4) }, false)).toString(
       "latin1",
     ),
   ).toBe("P7\nWIDTH 1\nHEIGHT 1\nDEPTH 4\nMAXVAL 255\nTUPLTYPE RGB_ALPHA\nENDHDR\n\x01\x02\x03\x04");
@@ -107,15 +108,51 @@ test("formats follow their specifications to the byte", () => {
   expect([...writeQoi({ width: 6, height: 1, depth: "8-bit", pixels }).subarray(14)]).toEqual([
     0xc1, 0x79, 0x5b, 0x31, 0xff, 9, 9, 9, 8, 0, 0, 0, 0, 0, 0, 0, 1,
   ]);
-  const exr = writeFrame({ width: 1, height: 1, depth: "half", pixels: Uint8Array.of(1, 0, 2, 0, 3, 0, 4, 0) }, "exr");
+  const exr = writeFrame({ width: 1, height: 1, depth: "half", pixels: Uint8Array.of(1, 0, 2, 0, 3, 0, 4, 0) }, false);
   expect([...exr.subarray(0, 8)]).toEqual([0x76, 0x2f, 0x31, 0x01, 2, 0, 0, 0]);
   expect([...exr.subarray(exr.length - 8)]).toEqual([4, 0, 3, 0, 2, 0, 1, 0]);
 });
 
+test.each([false, true])(
+  "OpenEXR stores the data window alone, and gives the whole picture back (packed: %s)",
+  (packed) => {
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 1, max: 40 }),
+        fc.integer({ min: 1, max: 40 }),
+        fc.array(fc.tuple(fc.nat(39), fc.nat(39)), { maxLength: 4 }),
+        (width, height, dots) => {
+          const pixels = new Uint8Array(width * height * 8);
+          for (const [x, y] of dots) if (x < width && y < height) pixels[(y * width + x) * 8 + 6] = 7;
+          const file = writeExr({ width, height, depth: "half", pixels }, packed);
+          const read = readExr(file);
+          expect([read.width, read.height]).toEqual([width, height]);
+          expect(Buffer.compare(read.pixels, pixels)).toBe(0);
+        },
+      ),
+    );
+    const one = new Uint8Array(100 * 100 * 8).fill(1, (50 * 100 + 50) * 8, (50 * 100 + 51) * 8);
+    expect(writeExr({ width: 100, height: 100, depth: "half", pixels: one }, packed).length).toBeLessThan(500);
+  },
+);
+
+test("a data window that reaches beyond the picture is cut to it", () => {
+  const pixels = Uint8Array.from({ length: 6 * 4 * 8 }, (_, i) => i + 1);
+  const file = writeExr({ width: 6, height: 4, depth: "half", pixels });
+  // The display window is made 3 × 2, from the pixel at 2, 1 on.
+  const at = Buffer.from(file).indexOf("displayWindow") + "displayWindow".length + 1 + "box2i".length + 1 + 4;
+  const view = new DataView(file.buffer, file.byteOffset);
+  [2, 1, 4, 2].forEach((value, n) => view.setInt32(at + n * 4, value, true));
+  const read = readExr(file);
+  expect([read.width, read.height]).toEqual([3, 2]);
+  const line = (y: number) => [...pixels.subarray((y * 6 + 2) * 8, (y * 6 + 5) * 8)];
+  expect([...read.pixels]).toEqual([...line(1), ...line(2)]);
+});
+
 test("formats refuse a depth they would cut down", () => {
-  expect(() => writeFrame(picture(2, 2, "half", 1), "pam")).toThrow("PAM holds 8-bit pictures here, not half");
-  expect(() => writeFrame(picture(2, 2, "float", 1), "qoi")).toThrow("QOI holds 8-bit pictures, not float");
-  expect(() => writeFrame(picture(2, 2, "8-bit", 1), "exr")).toThrow("OpenEXR holds half and float");
+  expect(() => writePam(picture(2, 2, "half", 1))).toThrow("PAM holds 8-bit pictures here, not half");
+  expect(() => writeQoi(picture(2, 2, "float", 1))).toThrow("QOI holds 8-bit pictures, not float");
+  expect(() => writeExr(picture(2, 2, "8-bit", 1))).toThrow("OpenEXR holds half and float");
 });
 
 test("PNG stills of every colour type come in as RGBA", () => {

@@ -1,6 +1,6 @@
 import { readExr, writeExr } from "./exr";
 import { readPam, writePam } from "./pam";
-import { FormatError, type Picture } from "./picture";
+import { FormatError, type NewPixels, type Picture } from "./picture";
 import { readQoi, writeQoi } from "./qoi";
 
 /** File formats of cached frames. */
@@ -13,15 +13,23 @@ export function formatFor(depth: Picture["depth"], packed: boolean): FrameFormat
   return packed ? "qoi" : "pam";
 }
 
-/** @throws RangeError when the format cannot hold the depth */
-export function writeFrame(picture: Picture, format: FrameFormat): Uint8Array {
-  return { pam: writePam, qoi: writeQoi, exr: writeExr }[format](picture);
+/** A picture as a file in the format of its depth. */
+export function writeFrame(picture: Picture, packed: boolean): Uint8Array {
+  const format = formatFor(picture.depth, packed);
+  return format === "exr" ? writeExr(picture, packed) : format === "qoi" ? writeQoi(picture) : writePam(picture);
 }
 
-/** @throws FormatError */
-export function readFrame(file: Uint8Array): Picture {
-  if (file[0] === 0x50 && file[1] === 0x37) return readPam(file);
-  if (file[0] === 0x71 && file[1] === 0x6f) return readQoi(file);
-  if (file[0] === 0x76 && file[1] === 0x2f) return readExr(file);
-  throw new FormatError("Frame", "is neither PAM, QOI nor OpenEXR", 0);
+/**
+ * @param newPixels makes the buffer for the pixels; without it they may be a view of `file`
+ * @throws FormatError
+ */
+export function readFrame(file: Uint8Array, newPixels?: NewPixels): Picture {
+  if (file[0] === 0x71 && file[1] === 0x6f) return readQoi(file, newPixels);
+  if (file[0] === 0x76 && file[1] === 0x2f) return readExr(file, newPixels);
+  if (file[0] !== 0x50 || file[1] !== 0x37) throw new FormatError("Frame", "is neither PAM, QOI nor OpenEXR", 0);
+  const picture = readPam(file);
+  if (!newPixels) return picture;
+  const pixels = newPixels(picture.pixels.length);
+  pixels.set(picture.pixels);
+  return { ...picture, pixels };
 }

@@ -18,3 +18,8 @@ export class FormatError extends Error {
     this.name = "FormatError";
   }
 }
+
+/** Makes a zeroed buffer for the pixels of a picture, from its first byte on. */
+export type NewPixels = (bytes: number) => Uint8Array<ArrayBuffer>;
+
+export const plainPixels: NewPixels = (bytes) => new Uint8Array(bytes);

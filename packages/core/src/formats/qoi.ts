@@ -1,4 +1,4 @@
-import { FormatError, type Picture } from "./picture";
+import { FormatError, plainPixels, type NewPixels, type Picture } from "./picture";
 
 // QOI, "The Quite OK Image Format" (D. Szablewski, specification 1.0, 2022): 8-bit RGBA, lossless.
 
@@ -90,7 +90,7 @@ function words(pixels: Uint8Array, count: number): Uint32Array {
 }
 
 /** @throws FormatError */
-export function readQoi(file: Uint8Array): Picture {
+export function readQoi(file: Uint8Array, newPixels: NewPixels = plainPixels): Picture {
   if (file.length < HEADER || String.fromCharCode(...file.subarray(0, 4)) !== "qoif") {
     throw new FormatError("QOI", "does not start with qoif", 0);
   }
@@ -98,7 +98,8 @@ export function readQoi(file: Uint8Array): Picture {
   const [width, height] = [view.getUint32(4), view.getUint32(8)];
   const count = width * height;
   if (count === 0 || count > 1 << 29) throw new FormatError("QOI", `cannot be ${width} × ${height} pixels`, 4);
-  const out = new Uint32Array(count);
+  const pixels = newPixels(count * 4);
+  const out = words(pixels, count);
   const seen = new Uint32Array(64);
   const end = file.length - END.length;
   let pixel = 0xff000000;
@@ -142,5 +143,5 @@ export function readQoi(file: Uint8Array): Picture {
     seen[slot(pixel)] = pixel;
     out[i++] = pixel;
   }
-  return { width, height, depth: "8-bit", pixels: new Uint8Array(out.buffer) };
+  return { width, height, depth: "8-bit", pixels };
 }

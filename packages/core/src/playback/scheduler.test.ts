@@ -35,7 +35,7 @@ function snapshot(change: Partial<Snapshot> & { held?: readonly number[]; disk?:
     shownStep: -1,
     memoryFits: 200,
     memoryRoom: 100,
-    diskAccepts: true,
+    diskTakes: () => true,
     sharpen: "off",
     inHand: new Set(),
     failed: new Set(),
@@ -126,7 +126,7 @@ describe("filling", () => {
       { kind: "render", frame: 2, purpose: "fill", keep: "disk" },
       { kind: "render", frame: 3, purpose: "fill", keep: "disk" },
     ]);
-    expect(schedule(snapshot({ ...full, diskAccepts: false }))).toEqual([]);
+    expect(schedule(snapshot({ ...full, diskTakes: () => false }))).toEqual([]);
   });
 
   test("a frame that waits to be written is not rendered again meanwhile", () => {
@@ -142,7 +142,7 @@ describe("filling", () => {
         held: [0],
         shownFrame: 0,
         memoryRoom: 2,
-        diskAccepts: false,
+        diskTakes: () => false,
         jobs: [job(1, 1)],
         renderSlots: 8,
       }),

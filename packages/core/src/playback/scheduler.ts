@@ -54,7 +54,7 @@ export interface Snapshot {
   /** Frames of this timeline that memory can still take without losing another of them. */
   readonly memoryRoom: number;
   /** Whether frames that memory cannot take may be rendered for the disk. */
-  readonly diskAccepts: boolean;
+  readonly diskTakes: (frame: FrameNumber) => boolean;
   readonly sharpen: "off" | "wanted" | "running" | "done";
   /** Frames that are rendered and wait to be written to disk, which alone will hold them. */
   readonly inHand: ReadonlySet<FrameNumber>;
@@ -138,7 +138,7 @@ class Plan {
       if (this.inMemory(frame) || this.busy.has(frame) || this.s.inHand.has(frame)) continue;
       if (room > 0) {
         if (this.obtain(frame, "fill")) room--;
-      } else if (this.s.diskAccepts && !this.onDisk(frame)) this.render(frame, "fill", "disk");
+      } else if (!this.onDisk(frame) && this.s.diskTakes(frame)) this.render(frame, "fill", "disk");
     }
     return actions;
   }

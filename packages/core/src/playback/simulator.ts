@@ -79,7 +79,7 @@ export function simulateLoop(simulation: Simulation): PassResult[] {
     shownStep,
     memoryFits: room,
     memoryRoom: 0,
-    diskAccepts: false,
+    diskTakes: () => false,
     sharpen: "off",
     inHand: new Set(),
     failed: new Set(),

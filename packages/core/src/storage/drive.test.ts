@@ -8,7 +8,8 @@ const drive = (change: Partial<Drive> = {}): Drive => ({
   totalBytes: 500 * GIB,
   freeBytes: 200 * GIB,
   isSystem: false,
-  holdsCache: false,
+  simulated: false,
+  locations: [],
   ...change,
 });
 const measured = (readRate: number, direct = true): DriveTest => ({

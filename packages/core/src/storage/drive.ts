@@ -13,8 +13,10 @@ export interface Drive {
   readonly freeBytes: Bytes;
   /** The operating system is on it. */
   readonly isSystem: boolean;
-  /** The disk cache is on it. */
-  readonly holdsCache: boolean;
+  /** A folder with an enforced capacity, rate and latency that stands in for a drive. */
+  readonly simulated: boolean;
+  /** Ids of the locations on it. */
+  readonly locations: readonly string[];
 }
 
 /** One measurement of a drive with frame-sized files. Rates are bytes a second. */
@@ -28,6 +30,8 @@ export interface DriveTest {
   readonly readRate: number;
   /** Median time of reading one frame. */
   readonly frameMs: Milliseconds;
+  /** As `readRate`, while media was read from the same drive; measurements of earlier releases do not have it. */
+  readonly readWithMediaRate?: number;
   /** Whether reads were made to reach the drive; otherwise they may come from the system's page cache. */
   readonly direct: boolean;
 }

@@ -1,1 +1,6 @@
 export * from "./drive";
+export * from "./forecast";
+export * from "./location";
+export * from "./needs";
+export * from "./packing";
+export * from "./roles";

@@ -15,6 +15,7 @@ const schema = Joi.array<readonly DriveTest[]>().items(
     writeRate: positive,
     readRate: positive,
     frameMs: positive,
+    readWithMediaRate: Joi.number().positive(),
     direct: Joi.boolean().required(),
   }),
 );

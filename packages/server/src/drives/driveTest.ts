@@ -1,10 +1,11 @@
 import { randomFillSync } from "node:crypto";
 import { constants } from "node:fs";
-import { access, mkdtemp, open, readdir, rm, statfs, type FileHandle } from "node:fs/promises";
+import { access, mkdtemp, open, readdir, rm, type FileHandle } from "node:fs/promises";
 import path from "node:path";
 import type { DriveTest } from "@kinetocache/core";
 import { Problem } from "../http/problem";
 import { isRunning } from "../machine/processes";
+import type { Medium } from "./medium";
 
 const KEPT_FREE = 2 ** 30;
 const PREFIX = ".kinetocache-drive-test-";
@@ -17,15 +18,15 @@ export interface TestPlan {
   readonly folder: string;
   readonly frames: number;
   readonly frameBytes: number;
+  readonly medium: Medium;
 }
 
 /** @throws Problem 403 when the folder cannot be written, 507 when the last gigabyte would be touched */
-async function checkFolder({ folder, frames, frameBytes }: TestPlan): Promise<void> {
+async function checkFolder({ folder, frames, frameBytes, medium }: TestPlan): Promise<void> {
   await access(folder, constants.W_OK).catch(() => {
     throw new Problem(403, "not-writable", `${folder} cannot be written; choose a folder of yours on this drive`);
   });
-  const { bavail, bsize } = await statfs(folder);
-  if (bavail * bsize - frames * frameBytes < KEPT_FREE)
+  if ((await medium.freeBytes(folder)) - frames * frameBytes < KEPT_FREE)
     throw new Problem(507, "drive-full", `${folder} has too little room: the last gigabyte of a drive is left alone`);
 }
 
@@ -43,19 +44,51 @@ export async function testDrive(
 ): Promise<DriveTest> {
   await checkFolder(plan);
   await removeLeftovers(plan.folder);
-  const { mount, frames, frameBytes } = plan;
+  const { mount, frames, frameBytes, medium } = plan;
   const place = await mkdtemp(path.join(plan.folder, `${PREFIX}${process.pid}-`));
+  let written = 0;
+  const leave = medium.occupy(() => written);
   try {
     const files = Array.from({ length: frames }, (_, frame) => path.join(place, `${frame}.bin`));
-    const writeMs = await writeAll(files, frameBytes, (share) => onProgress(share / 2), signal);
-    const { readMs, direct } = await readAll(files, frameBytes, (share) => onProgress(0.5 + share / 2), signal);
-    const rate = (ms: readonly number[]) => (frames * frameBytes * 1000) / ms.reduce((sum, one) => sum + one, 0);
-    const frameMs = [...readMs].sort((a, b) => a - b)[Math.floor(frames / 2)]!;
+    const part = (from: number) => (share: number) => onProgress(from + share / 3);
+    const writeMs = await writeAll(plan, files, signal, (share) => {
+      written = share * frames * frameBytes;
+      part(0)(share);
+    });
+    const { readMs, direct } = await readAll(plan, files, signal, part(1 / 3));
+    // The first half of the files plays the part of the media.
+    const half = Math.floor(frames / 2);
+    const media = readOver(plan, files.slice(0, half), signal);
+    const withMedia = await readAll(plan, files.slice(half), signal, part(2 / 3)).finally(() => media.end());
+    const rate = (ms: readonly number[]) => (ms.length * frameBytes * 1000) / ms.reduce((sum, one) => sum + one, 0);
+    const frameMs = [...readMs].sort((a, b) => a - b)[half]!;
     const rates = { writeRate: rate(writeMs), readRate: rate(readMs), frameMs, direct };
-    return { mount, atMs: Date.now(), frames, frameBytes, ...rates };
+    return { mount, atMs: Date.now(), frames, frameBytes, ...rates, readWithMediaRate: rate(withMedia.readMs) };
   } finally {
     await rm(place, { recursive: true, force: true });
+    leave();
   }
+}
+
+/** Reads files over and over, as playing media does, until it is ended. */
+function readOver(plan: TestPlan, files: readonly string[], signal: AbortSignal): { end: () => Promise<void> } {
+  const ended = new AbortController();
+  const either = AbortSignal.any([ended.signal, signal]);
+  const reading = (async () => {
+    while (!either.aborted) await readAll(plan, files, either, () => undefined);
+  })();
+  // What ends it is no failure; anything else is one of the test.
+  const settled = reading.catch((error: unknown) => {
+    if (!either.aborted) throw error;
+  });
+  // It is reported where the test ends, not as nobody's.
+  settled.catch(() => undefined);
+  return {
+    end() {
+      ended.abort();
+      return settled;
+    },
+  };
 }
 
 /** Removes what a server left in a folder that was killed during a test; one that runs is left alone. */
@@ -68,10 +101,10 @@ export async function removeLeftovers(folder: string): Promise<void> {
 }
 
 async function writeAll(
+  { frameBytes, medium }: TestPlan,
   files: readonly string[],
-  frameBytes: number,
-  onProgress: (share: number) => void,
   signal: AbortSignal,
+  onProgress: (share: number) => void,
 ): Promise<number[]> {
   // Noise, so that a drive that packs what it gets is not measured by its packing.
   const content = randomFillSync(Buffer.allocUnsafe(frameBytes));
@@ -80,13 +113,15 @@ async function writeAll(
     signal.throwIfAborted();
     content.writeUInt32LE(index, 0);
     const start = performance.now();
-    const handle = await open(file, "wx");
-    try {
-      await handle.writeFile(content);
-      await handle.datasync();
-    } finally {
-      await handle.close();
-    }
+    await medium.transfer("write", frameBytes, async () => {
+      const handle = await open(file, "wx");
+      try {
+        await handle.writeFile(content);
+        await handle.datasync();
+      } finally {
+        await handle.close();
+      }
+    });
     took.push(performance.now() - start);
     onProgress((index + 1) / files.length);
   }
@@ -94,10 +129,10 @@ async function writeAll(
 }
 
 async function readAll(
+  { frameBytes, medium }: TestPlan,
   files: readonly string[],
-  frameBytes: number,
-  onProgress: (share: number) => void,
   signal: AbortSignal,
+  onProgress: (share: number) => void,
 ): Promise<{ readonly readMs: number[]; readonly direct: boolean }> {
   const memory = Buffer.from(new ArrayBuffer(Math.ceil(frameBytes / BLOCK) * BLOCK + BLOCK));
   const target = await directTarget(files[0]!, memory);
@@ -106,12 +141,14 @@ async function readAll(
   for (const [index, file] of files.entries()) {
     signal.throwIfAborted();
     const start = performance.now();
-    const handle = await open(file, flags);
-    try {
-      await readWhole(handle, target ?? memory, frameBytes);
-    } finally {
-      await handle.close();
-    }
+    await medium.transfer("read", frameBytes, async () => {
+      const handle = await open(file, flags);
+      try {
+        await readWhole(handle, target ?? memory, frameBytes);
+      } finally {
+        await handle.close();
+      }
+    });
     readMs.push(performance.now() - start);
     onProgress((index + 1) / files.length);
   }

@@ -5,6 +5,7 @@ import path from "node:path";
 import type { Drive, DriveTest } from "@kinetocache/core";
 import { withFolder, withServerIn, type TestServer } from "../../../../testing/server";
 import { drivesOf, isInside } from "./drives";
+import { REAL_MEDIUM } from "./medium";
 import { removeLeftovers, testDrive } from "./driveTest";
 
 const GIB = 2 ** 30;
@@ -51,10 +52,12 @@ test("drives are told apart by what the system says of them", () =>
           mounted("/dev/vda1", "/virtual"),
           mounted("proc", "/proc", "proc", 0),
         ],
-        "/media/archive/cache",
+        [{ id: "main", folder: "/media/archive/cache" }],
         root,
       );
-      expect(drives.map(({ mount, kind, isSystem, holdsCache }) => [mount, kind, isSystem, holdsCache])).toEqual([
+      expect(
+        drives.map(({ mount, kind, isSystem, locations }) => [mount, kind, isSystem, locations.includes("main")]),
+      ).toEqual([
         ["/", "solid state", true, false],
         ["/media/archive", "spinning", false, true],
         ["/media/card", "removable", false, false],
@@ -69,10 +72,13 @@ test("drives are told apart by what the system says of them", () =>
 
 test("one device is one drive, however often it is mounted, and shows the place that holds the cache", () => {
   const twice = [mounted("/dev/zz1", "/"), mounted("/dev/zz1", "/home/bound"), mounted("/dev/yy1", "/media/other")];
-  expect(drivesOf(twice, "/var/cache").map(({ mount }) => mount)).toEqual(["/", "/media/other"]);
-  expect(drivesOf(twice, "/home/bound/cache")[0]).toMatchObject({
+  expect(drivesOf(twice, [{ id: "main", folder: "/var/cache" }]).map(({ mount }) => mount)).toEqual([
+    "/",
+    "/media/other",
+  ]);
+  expect(drivesOf(twice, [{ id: "main", folder: "/home/bound/cache" }])[0]).toMatchObject({
     mount: "/home/bound",
-    holdsCache: true,
+    locations: ["main"],
     isSystem: true,
   });
 });
@@ -89,7 +95,7 @@ const never = new AbortController().signal;
 test("a test writes, reads back, and leaves nothing behind", () =>
   withFolder(async (folder) => {
     const shares: number[] = [];
-    const plan = { mount: "/", folder, frames: 6, frameBytes: 100_001 };
+    const plan = { mount: "/", folder, frames: 6, frameBytes: 100_001, medium: REAL_MEDIUM };
     const result = await testDrive(plan, (share) => shares.push(share), never);
     expect(result).toMatchObject({ mount: "/", frames: 6, frameBytes: 100_001 });
     for (const figure of [result.readRate, result.writeRate, result.frameMs]) expect(figure).toBeGreaterThan(0);
@@ -102,7 +108,7 @@ test("ended half-way it leaves nothing behind either", () =>
   withFolder(async (folder) => {
     const ended = new AbortController();
     const half = testDrive(
-      { mount: "/", folder, frames: 8, frameBytes: 50_000 },
+      { mount: "/", folder, frames: 8, frameBytes: 50_000, medium: REAL_MEDIUM },
       (share) => share >= 0.5 && ended.abort(new Error("enough")),
       ended.signal,
     );
@@ -127,9 +133,9 @@ test("what a killed server left is removed, and nothing of one that runs or of a
 
 test("what would touch the last gigabyte, or cannot be written, is refused before anything is", () =>
   withFolder(async (folder) => {
-    const huge = { mount: "/", folder, frames: 240, frameBytes: 2 ** 45 };
+    const huge = { mount: "/", folder, frames: 240, frameBytes: 2 ** 45, medium: REAL_MEDIUM };
     await expect(testDrive(huge, () => undefined, never)).rejects.toThrow("the last gigabyte of a drive is left alone");
-    const missing = { mount: "/", folder: path.join(folder, "none"), frames: 4, frameBytes: 5000 };
+    const missing = { mount: "/", folder: path.join(folder, "none"), frames: 4, frameBytes: 5000, medium: REAL_MEDIUM };
     await expect(testDrive(missing, () => undefined, never)).rejects.toThrow("cannot be written");
     expect(await readdir(folder)).toEqual([]);
   }));
@@ -150,7 +156,7 @@ test("the drive with the cache is listed and tested, progress is told, and the r
   withFolder(async (data) => {
     const first = await withServerIn(data, async (server) => {
       const { drives } = await server.json<Listing>("/api/drives");
-      const { mount } = drives.find(({ holdsCache }) => holdsCache)!;
+      const { mount } = drives.find(({ locations }) => locations.includes("main"))!;
       const lines = (await (await ask(server, { mount, frames: 8, frameBytes: 65_536 })).text()).trim().split("\n");
       const last = JSON.parse(lines.at(-1)!) as { test: DriveTest };
       expect(last.test).toMatchObject({ mount, frames: 8 });

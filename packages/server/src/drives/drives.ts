@@ -26,17 +26,30 @@ function blockKind(device: string, root: string): DriveKind {
   return rotational === undefined ? "unknown" : rotational === "1" ? "spinning" : "solid state";
 }
 
-/** Drives from what is mounted: each device once, by its shortest path; what holds nothing is none. */
-export function drivesOf(mounted: readonly FileSystem[], cacheFolder: string, root = ""): Drive[] {
-  const holder = mounted
-    .filter(({ mount }) => isInside(cacheFolder, mount))
-    .sort((a, b) => b.mount.length - a.mount.length)[0];
+/** A folder that matters, by the id of its location. */
+export interface Placed {
+  readonly id: string;
+  readonly folder: string;
+}
+
+/**
+ * Drives from what is mounted: each device once, by the path that leads to a location, or else the shortest; what
+ * holds nothing is none.
+ */
+export function drivesOf(mounted: readonly FileSystem[], locations: readonly Placed[], root = ""): Drive[] {
+  const longestFirst = [...mounted].sort((a, b) => b.mount.length - a.mount.length);
+  const holders = new Map(
+    locations.map(({ id, folder }) => [id, longestFirst.find(({ mount }) => isInside(folder, mount))]),
+  );
+  const isHolder = (one: FileSystem) => [...holders.values()].includes(one);
   const byDevice = new Map<string, FileSystem>();
   for (const one of mounted.filter(({ size, type }) => size > 0 && !/^(squashfs|iso9660)$/.test(type))) {
     // Memory has no device of its own: every place is one by itself.
     const key = MEMORY.test(one.type) ? one.mount : one.fs;
     const known = byDevice.get(key);
-    if (!known || one === holder || (known !== holder && one.mount.length < known.mount.length)) byDevice.set(key, one);
+    const isBetter =
+      known && (isHolder(one) ? !isHolder(known) : !isHolder(known) && one.mount.length < known.mount.length);
+    if (!known || isBetter) byDevice.set(key, one);
   }
   const system = mounted.find(({ mount }) => mount === "/" || /^c:\\?$/i.test(mount))?.fs;
   return [...byDevice.values()].map((one) => ({
@@ -46,7 +59,10 @@ export function drivesOf(mounted: readonly FileSystem[], cacheFolder: string, ro
     totalBytes: one.size,
     freeBytes: one.available,
     isSystem: one.fs === system,
-    holdsCache: one === holder,
+    simulated: false,
+    locations: [...holders].flatMap(([id, holder]) =>
+      holder?.fs === one.fs && (!MEMORY.test(one.type) || holder === one) ? [id] : [],
+    ),
   }));
 }
 
@@ -57,6 +73,6 @@ export function isInside(inner: string, folder: string): boolean {
 }
 
 /** The drives of this machine. */
-export async function listDrives(cacheFolder: string): Promise<Drive[]> {
-  return drivesOf(await si.fsSize(), cacheFolder);
+export async function listDrives(locations: readonly Placed[]): Promise<Drive[]> {
+  return drivesOf(await si.fsSize(), locations);
 }

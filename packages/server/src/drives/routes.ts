@@ -3,9 +3,19 @@ import path from "node:path";
 import express, { Router } from "express";
 import Joi from "joi";
 import { accept, Problem } from "../http/problem";
+import type { Drive } from "@kinetocache/core";
+import type { Locations } from "../volumes/locations";
 import type { DriveLog } from "./driveLog";
-import { listDrives } from "./drives";
+import { isInside, listDrives } from "./drives";
 import { testDrive } from "./driveTest";
+import { REAL_MEDIUM } from "./medium";
+import type { SimulatedDrives } from "./simulatedDrive";
+
+export interface DriveParts {
+  readonly log: DriveLog;
+  readonly locations: Locations;
+  readonly simulated: SimulatedDrives;
+}
 
 interface TestRequest {
   readonly mount: string;
@@ -28,27 +38,37 @@ const testSchema = Joi.object<TestRequest>({
 // Progress is told no more often than a bar can move.
 const TELL_MS = 100;
 
-export function driveRoutes(log: DriveLog, cacheFolder: string): Router {
+export function driveRoutes({ log, locations, simulated }: DriveParts): Router {
   const router = Router();
   let isTesting = false;
 
+  /** The machine's drives, then the simulated ones; a location is on one of them. */
+  async function drives(): Promise<Drive[]> {
+    const all = locations.folders();
+    const onReal = all.filter(({ folder }) => !simulated.of(folder));
+    const made = simulated.drives.map((drive) =>
+      drive.describe(all.flatMap(({ id, folder }) => (simulated.of(folder) === drive ? [id] : []))),
+    );
+    return [...(await listDrives(onReal)), ...(await Promise.all(made))];
+  }
+
   router.get("/", async (_request, response) => {
-    response.json({ drives: await listDrives(cacheFolder), tests: log.all });
+    response.json({ drives: await drives(), tests: log.all });
   });
 
-  /** Where a drive is tested: the folder that was chosen, or the cache's own on its drive, or the drive itself. */
+  /** Where a drive is tested: the folder that was chosen, or that of a location on it, or the drive itself. */
   async function folderFor({ mount, folder }: TestRequest): Promise<string> {
-    const drives = await listDrives(cacheFolder);
-    const drive = drives.find((one) => one.mount === mount);
+    const drive = (await drives()).find((one) => one.mount === mount);
     if (!drive) throw new Problem(404, "no-drive", `There is no drive at ${mount}`);
-    if (folder === undefined) return drive.holdsCache ? cacheFolder : mount;
+    const own = locations.folders().find(({ id, holds }) => holds === "frames" && drive.locations.includes(id));
+    if (folder === undefined) return own?.folder ?? mount;
     if (!path.isAbsolute(folder)) throw new Problem(400, "invalid", "folder: a full path is needed");
     const real = await realpath(folder).catch(() => {
       throw new Problem(404, "no-folder", `There is no folder ${folder}`);
     });
     // The same file system has the same number, wherever else it may be mounted.
     const [inFolder, onDrive] = await Promise.all([stat(real), stat(mount)]);
-    if (inFolder.dev !== onDrive.dev)
+    if (drive.simulated ? !isInside(real, mount) : inFolder.dev !== onDrive.dev || simulated.of(real))
       throw new Problem(400, "invalid", `folder: ${folder} is not on the drive at ${mount}`);
     return real;
   }
@@ -60,7 +80,8 @@ export function driveRoutes(log: DriveLog, cacheFolder: string): Router {
       throw new Problem(409, "busy", "Another drive is being tested; two at once would disturb each other");
     isTesting = true;
     try {
-      const plan = { ...wanted, folder: await folderFor(wanted) };
+      const folder = await folderFor(wanted);
+      const plan = { ...wanted, folder, medium: simulated.of(folder) ?? REAL_MEDIUM };
       const ended = new AbortController();
       response.on("close", () => ended.abort());
       response.set({ "Content-Type": "application/x-ndjson", "Cache-Control": "no-store" });

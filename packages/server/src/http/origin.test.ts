@@ -21,9 +21,9 @@ afterAll(async () => {
 });
 
 test("its own pages are served", async () => {
-  expect((await server.ask("/api/volume")).status).toBe(200);
+  expect((await server.ask("/api/locations")).status).toBe(200);
   const { host } = new URL(server.server.address);
-  expect(await server.raw("/api/volume", { host, "sec-fetch-site": "same-origin" })).toBe(200);
+  expect(await server.raw("/api/locations", { host, "sec-fetch-site": "same-origin" })).toBe(200);
 });
 
 test("other origins, pages without an origin, and other host names are refused", async () => {
@@ -34,27 +34,27 @@ test("other origins, pages without an origin, and other host names are refused",
     "null",
     `https://127.0.0.1:${port}`,
   ]) {
-    expect(await server.refusal("/api/volume", { headers: { origin } })).toMatchObject({
+    expect(await server.refusal("/api/locations", { headers: { origin } })).toMatchObject({
       status: 403,
       title: "foreign-origin",
     });
   }
-  expect(await server.raw("/api/volume", { host })).toBe(403);
-  expect(await server.raw("/api/volume", { host, "sec-fetch-site": "cross-site" })).toBe(403);
+  expect(await server.raw("/api/locations", { host })).toBe(403);
+  expect(await server.raw("/api/locations", { host, "sec-fetch-site": "cross-site" })).toBe(403);
   for (const name of ["kinetocache.test", "127.0.0.1", `127.0.0.1:${Number(port) + 1}`, "evil.test:80"]) {
-    expect(await server.raw("/api/volume", { host: name, origin: `http://${name}` })).toBe(403);
+    expect(await server.raw("/api/locations", { host: name, origin: `http://${name}` })).toBe(403);
   }
 });
 
 test("a foreign page cannot write either", async () => {
   const { host } = new URL(server.server.address);
-  const target = `/api/volume/frames/${"0".repeat(32)}?owner=a&format=pam&costMs=1`;
+  const target = `/api/locations/main/frames/${"0".repeat(32)}?owner=a&format=pam&costMs=1`;
   expect(await server.raw(target, { host, origin: "http://example.test", "content-length": "0" }, "PUT")).toBe(403);
-  expect(await server.json("/api/volume/keys")).toEqual([]);
+  expect(await server.keys()).toEqual([]);
 });
 
 test("every answer isolates the page", async () => {
-  const { headers } = await server.ask("/api/volume");
+  const { headers } = await server.ask("/api/locations");
   expect(headers.get("cross-origin-opener-policy")).toBe("same-origin");
   expect(headers.get("cross-origin-embedder-policy")).toBe("require-corp");
   expect(headers.get("content-security-policy")).toMatch("default-src 'self'");

@@ -37,7 +37,7 @@ export const answerProblem: ErrorRequestHandler = (error: unknown, request, resp
     return;
   }
   const problem = asProblem(error);
-  if (problem.status >= 500 && problem.status !== 507) console.error(`${request.method} ${request.path}:`, error);
+  if (problem.status === 500) console.error(`${request.method} ${request.path}:`, error);
   response
     .status(problem.status)
     .type("application/problem+json")

@@ -1,7 +1,8 @@
 import { fork, type ChildProcess } from "node:child_process";
 import { readdir, writeFile } from "node:fs/promises";
 import path from "node:path";
-import { keyOf, TestServer, withFolder } from "../../../../testing/server";
+import { keyOf } from "../../../../testing/keys";
+import { TestServer, withFolder } from "../../../../testing/server";
 import { parseName } from "../volumes/frameFile";
 import type { Batch } from "./holding";
 
@@ -19,11 +20,9 @@ async function filled(folder: string, count: number): Promise<TestServer> {
 }
 
 const hold = (server: TestServer, frames: readonly number[]) =>
-  server.json<Batch>("/api/sweep/holds", json({ keys: frames.map(keyOf) }));
+  server.json<Batch[]>("/api/sweep/holds", json({ keys: frames.map(keyOf) })).then(([batch]) => batch!);
 const heldKeys = async (server: TestServer) =>
-  (await server.json<[string, number][]>("/api/volume/keys"))
-    .map(([key]) => Number.parseInt(key, 16))
-    .sort((a, b) => a - b);
+  (await server.keys()).map(([key]) => Number.parseInt(key, 16)).sort((a, b) => a - b);
 const batches = (server: TestServer) => server.json<Batch[]>("/api/sweep/holds");
 
 /** Keys found anywhere below a folder, each as often as it is there. */
@@ -41,18 +40,16 @@ test("swept frames go to holding, come back, go again, and are gone once it is e
     const batch = await hold(server, [1, 2, 3]);
     expect(batch).toMatchObject({ frames: 3, bytes: 3 * 4096, rebuildMs: 240, owners: ["night-roost"] });
     expect(await heldKeys(server)).toEqual([0, 4, 5]);
-    expect(await server.json("/api/volume")).toMatchObject({ bytes: 3 * 4096, holdingBytes: 3 * 4096 });
+    expect(await server.volume()).toMatchObject({ bytes: 3 * 4096, holdingBytes: 3 * 4096 });
 
     expect((await server.ask(`/api/sweep/holds/${batch.id}/restore`, { method: "POST" })).status).toBe(204);
     expect(await heldKeys(server)).toEqual([0, 1, 2, 3, 4, 5]);
     expect(await batches(server)).toEqual([]);
-    expect(new Uint8Array(await (await server.ask(`/api/volume/frames/${keyOf(2)}`)).arrayBuffer())).toEqual(
-      content(2),
-    );
+    expect(new Uint8Array(await (await server.ask(`/api/frames/${keyOf(2)}`)).arrayBuffer())).toEqual(content(2));
 
     const again = await hold(server, [1, 2]);
     expect((await server.ask(`/api/sweep/holds/${again.id}`, { method: "DELETE" })).status).toBe(204);
-    expect(await server.json("/api/volume")).toMatchObject({ frames: 4, holdingBytes: 0 });
+    expect(await server.volume()).toMatchObject({ frames: 4, holdingBytes: 0 });
     expect((await keysBelow(folder)).sort()).toEqual([0, 3, 4, 5]);
     await server.close();
   }));
@@ -76,7 +73,7 @@ test("a frame rendered anew meanwhile is not doubled by bringing the old one bac
     await server.store(keyOf(1), content(1));
     await server.ask(`/api/sweep/holds/${batch.id}/restore`, { method: "POST" });
     expect((await keysBelow(folder)).sort()).toEqual([0, 1]);
-    expect(await server.json("/api/volume")).toMatchObject({ frames: 2, bytes: 8192, holdingBytes: 0 });
+    expect(await server.volume()).toMatchObject({ frames: 2, bytes: 8192, holdingBytes: 0 });
     await server.close();
   }));
 
@@ -109,7 +106,7 @@ test("a cap below what holding takes is refused", () =>
     const server = await TestServer.start(folder);
     await server.store(keyOf(1), new Uint8Array(20 * 2 ** 20));
     await hold(server, [1]);
-    const answer = await server.refusal("/api/volume", { ...json({ capBytes: 16 * 2 ** 20 }), method: "PUT" });
+    const answer = await server.refusal("/api/locations/main", { ...json({ capBytes: 16 * 2 ** 20 }), method: "PUT" });
     expect(answer).toMatchObject({ status: 409, title: "holding-too-large" });
     await server.close();
   }));
@@ -169,7 +166,7 @@ test(
         const ask = (target: string, init: RequestInit) =>
           fetch(address + target, { ...init, headers: { ...init.headers, origin: address } });
         const existing = (await (await ask("/api/sweep/holds", {})).json()) as Batch[];
-        const keys = (await (await ask("/api/volume/keys", {})).json()) as [string, number][];
+        const keys = ((await (await ask("/api/frames", {})).json()) as { frames: [string, number][] }[])[0]!.frames;
         // Back and forth by turns, so that both directions are interrupted.
         const move =
           existing.length > 0

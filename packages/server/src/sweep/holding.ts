@@ -48,6 +48,10 @@ export class Holding {
     return holding;
   }
 
+  has(batch: string): boolean {
+    return this.batches.has(batch);
+  }
+
   list(): Batch[] {
     return [...this.batches].map(([id, files]) => ({
       id,

@@ -1,37 +1,57 @@
 import { KEY_PATTERN } from "@kinetocache/core";
 import express, { Router } from "express";
 import Joi from "joi";
-import { accept } from "../http/problem";
-import type { Volume } from "../volumes/volume";
+import { accept, Problem } from "../http/problem";
+import type { Locations } from "../volumes/locations";
 import type { Holding } from "./holding";
 
-const holdSchema = Joi.object<{ keys: string[] }>({
+const holdSchema = Joi.object<{ location?: string; keys: string[] }>({
+  location: Joi.string().max(40),
   keys: Joi.array().items(Joi.string().pattern(KEY_PATTERN, "32 hexadecimal digits")).min(1).max(1_000_000).required(),
 });
 
-export function sweepRoutes(volume: Volume, holding: Holding): Router {
+/** Sweeping frames of all locations, each into the holding of its own. */
+export function sweepRoutes(locations: Locations): Router {
   const router = Router();
 
+  function holderOf(batch: string): Holding {
+    const found = locations.open().find(({ holding }) => holding.has(batch));
+    if (!found) throw new Problem(404, "no-batch", `Holding has no batch ${batch}`);
+    return found.holding;
+  }
+
   router.get("/items", (_request, response) => {
-    response.json(volume.items());
+    response.json(
+      locations.open().flatMap(({ id, volume }) => volume.items().map((item) => ({ ...item, location: id }))),
+    );
   });
 
   router.get("/holds", (_request, response) => {
-    response.json(holding.list());
+    response.json(
+      locations.open().flatMap(({ id, holding }) => holding.list().map((batch) => ({ ...batch, location: id }))),
+    );
   });
 
+  // Of one location, or of all that hold any of the frames.
   router.post("/holds", express.json({ limit: "64mb" }), async (request, response) => {
-    const { keys } = accept(holdSchema, request.body, "body");
-    response.status(201).json(await holding.hold(keys));
+    const { keys, location } = accept(holdSchema, request.body, "body");
+    const holders = (location === undefined ? locations.open() : [locations.get(location)]).filter(({ volume }) =>
+      keys.some((key) => volume.has(key)),
+    );
+    if (holders.length === 0)
+      throw new Problem(404, "nothing-to-sweep", "None of these frames is in the disk cache any more");
+    const batches = [];
+    for (const { id, holding } of holders) batches.push({ ...(await holding.hold(keys)), location: id });
+    response.status(201).json(batches);
   });
 
   router.post("/holds/:id/restore", async (request, response) => {
-    await holding.restore(request.params.id);
+    await holderOf(request.params.id).restore(request.params.id);
     response.status(204).end();
   });
 
   router.delete("/holds/:id", async (request, response) => {
-    await holding.empty(request.params.id);
+    await holderOf(request.params.id).empty(request.params.id);
     response.status(204).end();
   });
 

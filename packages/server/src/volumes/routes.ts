@@ -1,8 +1,9 @@
-import { FRAME_FORMATS, KEY_PATTERN, type FrameFormat } from "@kinetocache/core";
+import { FRAME_FORMATS, KEY_PATTERN, locationSettingsSchema, type FrameFormat } from "@kinetocache/core";
 import express, { Router } from "express";
 import Joi from "joi";
 import { accept, Problem } from "../http/problem";
-import { settingsSchema, type Volume } from "./volume";
+import type { Holds, Locations } from "./locations";
+import type { Moves } from "./moves";
 
 const keySchema = Joi.string().pattern(KEY_PATTERN, "32 hexadecimal digits").required().label("key");
 
@@ -22,32 +23,47 @@ const querySchema = Joi.object<FrameQuery>({
   costMs: Joi.number().min(0).max(1e8).required(),
 });
 
+const registerSchema = Joi.object<{ folder: string; holds: Holds }>({
+  folder: Joi.string().min(1).max(4096).required(),
+  holds: Joi.string().valid("frames", "media").required(),
+});
+
+const moveSchema = Joi.object<{ to: string }>({ to: Joi.string().max(40).required() });
+
 // A 16384 × 4096 picture at float is 1 GiB.
 const LARGEST_FRAME = 2 ** 30;
 
-export function volumeRoutes(volume: Volume): Router {
+/** Locations, their settings and what is stored in them. */
+export function locationRoutes(locations: Locations, moves: Moves): Router {
   const router = Router();
 
   router.get("/", async (_request, response) => {
+    response.json(await locations.list());
+  });
+
+  router.post("/", express.json(), async (request, response) => {
+    const { folder, holds } = accept(registerSchema, request.body, "body");
+    response.status(201).json(await locations.register(folder.trim(), holds));
+  });
+
+  router.delete("/:id", async (request, response) => {
+    await locations.unregister(request.params.id);
+    response.status(204).end();
+  });
+
+  router.put("/:id", express.json(), async (request, response) => {
+    const { volume } = locations.get(request.params.id);
+    await volume.change(accept(locationSettingsSchema, request.body, "settings"));
     response.json(await volume.state());
   });
 
-  router.put("/", express.json(), async (request, response) => {
-    await volume.change(accept(settingsSchema, request.body, "settings"));
-    response.json(await volume.state());
+  router.post("/:id/move", express.json(), async (request, response) => {
+    const { to } = accept(moveSchema, request.body, "body");
+    response.status(202).json({ job: await moves.start(request.params.id, to) });
   });
 
-  router.get("/keys", (_request, response) => {
-    response.json(volume.keys());
-  });
-
-  router.get("/frames/:key", async (request, response) => {
-    const { content, format } = await volume.read(accept<string>(keySchema, request.params.key, "path"));
-    response.set({ "Content-Type": "application/octet-stream", "X-Frame-Format": format, "Cache-Control": "no-store" });
-    response.end(content);
-  });
-
-  router.put("/frames/:key", async (request, response) => {
+  router.put("/:id/frames/:key", async (request, response) => {
+    const { volume } = locations.get(request.params.id);
     const key = accept<string>(keySchema, request.params.key, "path");
     const query = accept(querySchema, request.query, "query");
     const size = Number(request.headers["content-length"]);
@@ -56,6 +72,32 @@ export function volumeRoutes(volume: Volume): Router {
     }
     await volume.write({ key, size, ...query }, request as AsyncIterable<Uint8Array>);
     response.status(204).end();
+  });
+
+  router.delete("/:id/frames/:key", async (request, response) => {
+    const { volume } = locations.get(request.params.id);
+    await volume.remove(accept<string>(keySchema, request.params.key, "path"));
+    response.status(204).end();
+  });
+
+  return router;
+}
+
+/** Frames by their key, wherever they are stored. */
+export function frameRoutes(locations: Locations): Router {
+  const router = Router();
+
+  router.get("/", (_request, response) => {
+    response.json(locations.open().map(({ id, volume }) => ({ location: id, frames: volume.keys() })));
+  });
+
+  router.get("/:key", async (request, response) => {
+    const key = accept<string>(keySchema, request.params.key, "path");
+    const { id, volume } = locations.holderOf(key);
+    const { content, format } = await volume.read(key);
+    const headers = { "X-Frame-Format": format, "X-Location": id, "Cache-Control": "no-store" };
+    response.set({ "Content-Type": "application/octet-stream", ...headers });
+    response.end(content);
   });
 
   return router;

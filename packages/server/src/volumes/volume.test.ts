@@ -6,7 +6,8 @@ import path from "node:path";
 import { crc32 } from "node:zlib";
 import { RECENT_MS } from "@kinetocache/core";
 import fc from "fast-check";
-import { keyOf, withFolder, withServer, TestServer } from "../../../../testing/server";
+import { keyOf } from "../../../../testing/keys";
+import { withFolder, withServer, TestServer } from "../../../../testing/server";
 import { allocatedBytes, nameOf, parseName } from "./frameFile";
 import { Volume } from "./volume";
 
@@ -52,10 +53,10 @@ test("a stored frame is a plain file in its format, and comes back byte for byte
     const [file] = await frameFiles(server);
     expect(path.basename(file!)).toBe(nameOf({ key: keyOf(1), crc: crc32(content(1)), costMs: 80, format: "pam" }));
     expect(new Uint8Array(await readFile(file!))).toEqual(content(1));
-    const response = await server.ask(`/api/volume/frames/${keyOf(1)}`);
+    const response = await server.ask(`/api/frames/${keyOf(1)}`);
     expect(response.headers.get("x-frame-format")).toBe("pam");
     expect(await bytesOf(response)).toEqual(content(1));
-    expect(await server.json("/api/volume")).toMatchObject({ frames: 1, bytes: 8192, holdingBytes: 0 });
+    expect(await server.volume()).toMatchObject({ frames: 1, bytes: 8192, holdingBytes: 0 });
   }));
 
 test("a truncated or altered file is noticed, removed and never sent", () =>
@@ -74,10 +75,10 @@ test("a truncated or altered file is noticed, removed and never sent", () =>
       altered,
     );
     for (const n of [1, 2])
-      expect(await server.refusal(`/api/volume/frames/${keyOf(n)}`)).toMatchObject({ status: 404, title: "damaged" });
+      expect(await server.refusal(`/api/frames/${keyOf(n)}`)).toMatchObject({ status: 404, title: "damaged" });
     expect(await frameFiles(server)).toEqual([]);
-    expect(await server.refusal(`/api/volume/frames/${keyOf(1)}`)).toMatchObject({ status: 404, title: "not-held" });
-    expect(await server.json("/api/volume")).toMatchObject({ frames: 0, bytes: 0 });
+    expect(await server.refusal(`/api/frames/${keyOf(1)}`)).toMatchObject({ status: 404, title: "not-held" });
+    expect(await server.volume()).toMatchObject({ frames: 0, bytes: 0 });
   }));
 
 test("the index is rebuilt from the folder after a restart, and what is no frame is left alone", () =>
@@ -88,10 +89,8 @@ test("the index is rebuilt from the folder after a restart, and what is no frame
     await first.close();
     await writeFile(path.join(folder, "volume/temporary/77"), "half a frame");
     const second = await TestServer.start(folder);
-    expect((await second.json<[string, number][]>("/api/volume/keys")).sort()).toEqual(
-      [0, 1, 2, 3, 4].map((n) => [keyOf(n), 10 * n]),
-    );
-    expect(await bytesOf(await second.ask(`/api/volume/frames/${keyOf(3)}`))).toEqual(content(3));
+    expect((await second.keys()).sort()).toEqual([0, 1, 2, 3, 4].map((n) => [keyOf(n), 10 * n]));
+    expect(await bytesOf(await second.ask(`/api/frames/${keyOf(3)}`))).toEqual(content(3));
     expect(await readdir(path.join(folder, "volume/temporary"))).toEqual([]);
     expect(await readFile(path.join(folder, "volume/frames/night-roost/notes.txt"), "utf8")).toBe("mine");
     await second.close();
@@ -100,19 +99,15 @@ test("the index is rebuilt from the folder after a restart, and what is no frame
 test("damaged settings are put aside, and the rest goes on", () =>
   withFolder(async (folder) => {
     const first = await TestServer.start(folder);
-    await first.ask("/api/volume", {
-      method: "PUT",
-      headers: { "content-type": "application/json" },
-      body: JSON.stringify({ capBytes: 64 * MIB }),
-    });
+    await first.send("PUT", "/api/locations/main", { capBytes: 64 * MIB });
     await first.close();
     const again = await TestServer.start(folder);
-    expect(await again.json("/api/volume")).toMatchObject({ capBytes: 64 * MIB });
+    expect(await again.volume()).toMatchObject({ capBytes: 64 * MIB });
     await again.close();
     await writeFile(path.join(folder, "volume/settings.json"), '{"capBytes": -');
     const warn = jest.spyOn(console, "warn").mockImplementation(() => undefined);
     const third = await TestServer.start(folder);
-    expect(await third.json("/api/volume")).toMatchObject({ capBytes: 20 * 2 ** 30 });
+    expect(await third.volume()).toMatchObject({ capBytes: 20 * 2 ** 30 });
     expect(warn).toHaveBeenCalledWith(expect.stringMatching(/settings\.json is damaged/));
     warn.mockRestore();
     await third.close();
@@ -131,13 +126,8 @@ test("a second process is told that the volume is in use; one left behind by a c
   }));
 
 describe("the cap", () => {
-  const setCap = (server: TestServer, capBytes: number) =>
-    server.ask("/api/volume", {
-      method: "PUT",
-      headers: { "content-type": "application/json" },
-      body: JSON.stringify({ capBytes }),
-    });
-  const state = (server: TestServer) => server.json<{ bytes: number; frames: number }>("/api/volume");
+  const setCap = (server: TestServer, capBytes: number) => server.send("PUT", "/api/locations/main", { capBytes });
+  const state = (server: TestServer) => server.volume();
 
   test("frames used long ago make room; frames in use do not, and the newcomer is refused", () =>
     withServer(async (server) => {
@@ -149,13 +139,13 @@ describe("the cap", () => {
         title: "cap-reached",
       });
       await server.close();
+      // Without the index, the times of the files tell when they were used.
+      await rm(path.join(server.data, "volume/index.json"));
       const old = (Date.now() - 2 * RECENT_MS) / 1000;
       for (const file of await frameFiles(server)) if (file.includes(keyOf(2))) await utimes(file, old, old);
       const again = await TestServer.start(server.data);
       expect((await again.store(keyOf(9), content(9, 4 * MIB))).status).toBe(204);
-      expect((await again.json<[string, number][]>("/api/volume/keys")).map(([key]) => key).sort()).toEqual(
-        [0, 1, 3, 9].map(keyOf),
-      );
+      expect((await again.keys()).map(([key]) => key).sort()).toEqual([0, 1, 3, 9].map(keyOf));
       await again.close();
     }));
 
@@ -177,18 +167,16 @@ describe("the cap", () => {
   test("a lower cap takes effect at once, the least recently used going first", () =>
     withServer(async (server) => {
       for (let n = 0; n < 6; n++) await server.store(keyOf(n), content(n, 4 * MIB));
-      await server.ask(`/api/volume/frames/${keyOf(0)}`);
+      await server.ask(`/api/frames/${keyOf(0)}`);
       expect((await setCap(server, 16 * MIB)).status).toBe(200);
-      expect((await server.json<[string, number][]>("/api/volume/keys")).map(([key]) => key).sort()).toEqual(
-        [0, 3, 4, 5].map(keyOf),
-      );
+      expect((await server.keys()).map(([key]) => key).sort()).toEqual([0, 3, 4, 5].map(keyOf));
     }));
 
   test("absurd caps are refused with what would be right", () =>
     withServer(async (server) => {
       for (const capBytes of [-1, 0, 1.5, "lots", null]) {
         const body = JSON.stringify({ capBytes });
-        const answer = await server.refusal("/api/volume", {
+        const answer = await server.refusal("/api/locations/main", {
           method: "PUT",
           headers: { "content-type": "application/json" },
           body,
@@ -196,7 +184,7 @@ describe("the cap", () => {
         expect(answer).toMatchObject({ status: 400, title: "invalid", detail: expect.stringMatching(/capBytes/) });
       }
       expect(
-        await server.refusal("/api/volume", {
+        await server.refusal("/api/locations/main", {
           method: "PUT",
           headers: { "content-type": "application/json" },
           body: "{",
@@ -208,7 +196,7 @@ describe("the cap", () => {
 test("hostile paths and queries change nothing", () =>
   withServer(async (server) => {
     const put = (target: string) => server.refusal(target, { method: "PUT", body: content(1) as BodyInit });
-    expect(await put("/api/volume/frames/..%2f..%2fetc?owner=a&format=pam&costMs=1")).toMatchObject({
+    expect(await put("/api/locations/main/frames/..%2f..%2fetc?owner=a&format=pam&costMs=1")).toMatchObject({
       status: 400,
       detail: expect.stringMatching(/32 hexadecimal digits/),
     });
@@ -219,9 +207,12 @@ test("hostile paths and queries change nothing", () =>
       "owner=a&format=pam&costMs=NaN",
       "owner=a&format=pam",
     ]) {
-      expect(await put(`/api/volume/frames/${keyOf(1)}?${query}`)).toMatchObject({ status: 400, title: "invalid" });
+      expect(await put(`/api/locations/main/frames/${keyOf(1)}?${query}`)).toMatchObject({
+        status: 400,
+        title: "invalid",
+      });
     }
-    expect(await server.json("/api/volume/keys")).toEqual([]);
+    expect(await server.keys()).toEqual([]);
     expect(await readdir(path.join(server.data, "volume/frames"))).toEqual([]);
   }));
 
@@ -230,8 +221,8 @@ test("two tabs that store the same frame at once leave one intact file", () =>
     const statuses = await Promise.all(Array.from({ length: 6 }, () => server.store(keyOf(5), content(5, MIB))));
     expect(statuses.every((response) => response.status === 204)).toBe(true);
     expect(await frameFiles(server)).toHaveLength(1);
-    expect(Buffer.compare(await bytesOf(await server.ask(`/api/volume/frames/${keyOf(5)}`)), content(5, MIB))).toBe(0);
-    expect(await server.json("/api/volume")).toMatchObject({ frames: 1, bytes: MIB });
+    expect(Buffer.compare(await bytesOf(await server.ask(`/api/frames/${keyOf(5)}`)), content(5, MIB))).toBe(0);
+    expect(await server.volume()).toMatchObject({ frames: 1, bytes: MIB });
   }));
 
 test("many frames stored by several tabs at once, each with its own idea of the cost, are each counted once", () =>
@@ -241,7 +232,7 @@ test("many frames stored by several tabs at once, each with its own idea of the 
       keys.flatMap((key, n) => [40, 50, 60].map((costMs) => server.store(key, content(n, 4096), { costMs }))),
     );
     expect(await frameFiles(server)).toHaveLength(keys.length);
-    expect(await server.json("/api/volume")).toMatchObject({ frames: keys.length, bytes: keys.length * 4096 });
+    expect(await server.volume()).toMatchObject({ frames: keys.length, bytes: keys.length * 4096 });
   }));
 
 describe("a drive that is really full", () => {
@@ -264,7 +255,7 @@ describe("a drive that is really full", () => {
       withFolder(async (folder) => {
         expect(attach(folder)).toBe(true);
         try {
-          const volume = await Volume.open(folder, 0);
+          const volume = await Volume.open(folder, { keptFree: 0 });
           const write = (n: number) => volume.write({ ...MIB_FRAME, key: keyOf(n) }, chunks(n));
           let stored = 0;
           await expect(
@@ -281,7 +272,7 @@ describe("a drive that is really full", () => {
           await write(99);
           expect(Buffer.compare((await volume.read(keyOf(99))).content, content(99, MIB))).toBe(0);
           await volume.close();
-          const reopened = await Volume.open(folder, 0);
+          const reopened = await Volume.open(folder, { keptFree: 0 });
           expect((await reopened.state()).frames).toBe(stored);
           await reopened.close();
         } finally {
@@ -293,7 +284,7 @@ describe("a drive that is really full", () => {
   test("before it comes to that, the last gigabyte is left to the system", () =>
     withFolder(async (folder) => {
       const { freeBytes } = await (await Volume.open(folder)).state();
-      const volume = await Volume.open(path.join(folder, "second"), freeBytes * 2);
+      const volume = await Volume.open(path.join(folder, "second"), { keptFree: freeBytes * 2 });
       await expect(volume.write({ ...MIB_FRAME, key: keyOf(1) }, chunks(1))).rejects.toMatchObject({
         status: 507,
         code: "drive-full",

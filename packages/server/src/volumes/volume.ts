@@ -1,55 +1,60 @@
-import { mkdir, open, readdir, readFile, rename, rm, stat, statfs, unlink, utimes, writeFile } from "node:fs/promises";
+import { constants } from "node:fs";
+import { lstat, mkdir, open, readFile, rename, rm, stat, unlink, utimes, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { crc32 } from "node:zlib";
 import {
+  DEFAULT_LOCATION_SETTINGS,
+  locationSettingsSchema,
   RECENT_MS,
+  withSample,
   type Bytes,
   type ContentKey,
+  type EvictionRule,
+  type FillSample,
   type FrameFormat,
   type FrameItem,
+  type LocationSettings,
   type Milliseconds,
 } from "@kinetocache/core";
 import Joi from "joi";
+import { REAL_MEDIUM, type Medium } from "../drives/medium";
+import { JsonFile } from "../files/jsonFile";
 import { Problem } from "../http/problem";
 import { isRunning } from "../machine/processes";
-import { allocatedBytes, nameOf, parseName, type FrameName } from "./frameFile";
+import { allocatedBytes, nameOf, parseName } from "./frameFile";
+import { FrameIndex, type StoredFrame } from "./frameIndex";
 
-export interface VolumeSettings {
-  readonly capBytes: Bytes;
-  /** Whether 8-bit frames are stored as QOI rather than PAM. */
-  readonly packed: boolean;
-}
-
-export interface VolumeState extends VolumeSettings {
+export interface VolumeState extends LocationSettings {
   readonly path: string;
   readonly frames: number;
   readonly bytes: Bytes;
   readonly holdingBytes: Bytes;
   /** Free bytes of the drive. */
   readonly freeBytes: Bytes;
+  /** How it filled up lately, oldest first. */
+  readonly growth: readonly FillSample[];
 }
 
-interface StoredFrame extends FrameName {
-  readonly owner: string;
-  readonly size: Bytes;
-  lastUsedMs: number;
+export interface VolumeOptions {
+  /** Free bytes of the drive below which nothing more is stored. */
+  readonly keptFree?: Bytes;
+  readonly medium?: Medium;
 }
 
-const GIB = 2 ** 30;
-const DEFAULTS: VolumeSettings = { capBytes: 20 * GIB, packed: false };
-const SMALLEST_CAP = 16 * 2 ** 20;
 // Chunks of a request are gathered up to this size before they are written.
 const WRITE_BYTES = 4 * 2 ** 20;
 // The last gigabyte of a drive belongs to the system.
-const KEPT_FREE: Bytes = GIB;
+const KEPT_FREE: Bytes = 2 ** 30;
+// How often it is noted how full the volume is.
+const SAMPLE_MS = 60 * 1000;
 
-export const settingsSchema = Joi.object<VolumeSettings>({
-  capBytes: Joi.number()
-    .integer()
-    .min(SMALLEST_CAP)
-    .max(2 ** 50),
+// Settings of earlier releases said whether frames are packed.
+const settingsSchema = Joi.object<Partial<LocationSettings> & { readonly packed?: boolean }>({
   packed: Joi.boolean(),
-});
+}).concat(locationSettingsSchema);
+const growthSchema = Joi.array<readonly FillSample[]>().items(
+  Joi.object({ atMs: Joi.number().required(), bytes: Joi.number().min(0).required() }),
+);
 
 /** What is written to the volume. */
 export interface NewFrame {
@@ -62,12 +67,10 @@ export interface NewFrame {
 
 /**
  * A folder of cached frames: `frames/<owner>/<name>`. The names hold all that the index needs, so it is
- * rebuilt from the folder at every start. Bytes never exceed the cap, what is being written included.
+ * rebuilt from the folder where it is lost. Bytes never exceed the cap, what is being written included.
  */
 export class Volume {
-  private readonly index = new Map<ContentKey, StoredFrame>();
-  private settings: VolumeSettings = DEFAULTS;
-  private frameBytes = 0;
+  private settings: LocationSettings = DEFAULT_LOCATION_SETTINGS;
   private reservedBytes = 0;
   /** Frames that are being given their names: of several writers of one frame only the first does that. */
   private readonly naming = new Set<ContentKey>();
@@ -75,29 +78,55 @@ export class Volume {
   /** Set by the holding area, whose files count against the cap. */
   holdingBytes: () => Bytes = () => 0;
 
+  private readonly leave: () => void;
+
   private constructor(
     readonly root: string,
+    private readonly index: FrameIndex,
+    private readonly growth: JsonFile<readonly FillSample[]>,
     private readonly keptFree: Bytes,
-  ) {}
+    private readonly medium: Medium,
+  ) {
+    this.leave = medium.occupy(() => this.takenBytes());
+  }
 
   /**
    * Opens or creates the volume in a folder.
-   * @param keptFree free bytes of the drive below which nothing more is stored
    * @throws Error when another process has it open
    */
-  static async open(root: string, keptFree: Bytes = KEPT_FREE): Promise<Volume> {
-    const volume = new Volume(root, keptFree);
-    await mkdir(volume.framesPath, { recursive: true });
-    await volume.lock();
-    await rm(volume.tempPath, { recursive: true, force: true });
-    await mkdir(volume.tempPath);
-    await volume.loadSettings();
-    await volume.rebuildIndex();
-    return volume;
+  static async open(root: string, { keptFree = KEPT_FREE, medium = REAL_MEDIUM }: VolumeOptions = {}): Promise<Volume> {
+    const frames = path.join(root, "frames");
+    await mkdir(frames, { recursive: true });
+    await takeOwnership(root);
+    try {
+      const temporary = path.join(root, "temporary");
+      await rm(temporary, { recursive: true, force: true });
+      await mkdir(temporary);
+      const index = await FrameIndex.open(frames, path.join(root, "index.json"));
+      const growth = await JsonFile.open(path.join(root, "growth.json"), growthSchema, []);
+      const volume = new Volume(root, index, growth, keptFree, medium);
+      await volume.loadSettings();
+      // It was to be cleared when it was closed; a crash came first.
+      if (volume.settings.clearOnClose) await volume.clear();
+      return volume;
+    } catch (error) {
+      await giveUpOwnership(root);
+      throw error;
+    }
   }
 
   async close(): Promise<void> {
-    await rm(this.lockPath, { force: true });
+    if (this.settings.clearOnClose) await this.clear();
+    this.leave();
+    await this.index.save().catch((error: NodeJS.ErrnoException) => {
+      // A drive that was removed takes nothing any more; its index is rebuilt when it is back.
+      if (error.code !== "ENOENT") console.warn(`${this.root}: ${String(error)}`);
+    });
+    await giveUpOwnership(this.root);
+  }
+
+  private async clear(): Promise<void> {
+    for (const frame of this.index.all()) await this.discard(frame);
   }
 
   get framesPath(): string {
@@ -108,27 +137,8 @@ export class Volume {
     return path.join(this.root, "temporary");
   }
 
-  private get lockPath(): string {
-    return path.join(this.root, "owner");
-  }
-
   private get settingsPath(): string {
     return path.join(this.root, "settings.json");
-  }
-
-  private async lock(): Promise<void> {
-    try {
-      await writeFile(this.lockPath, String(process.pid), { flag: "wx" });
-    } catch (error) {
-      if ((error as NodeJS.ErrnoException).code !== "EEXIST") throw error;
-      const owner = Number(await readFile(this.lockPath, "utf8"));
-      if (owner > 0 && owner !== process.pid && isRunning(owner)) {
-        throw new Error(
-          `The cache in ${this.root} is in use by process ${owner}; stop it or choose another folder with --data`,
-        );
-      }
-      await writeFile(this.lockPath, String(process.pid));
-    }
   }
 
   private async loadSettings(): Promise<void> {
@@ -142,38 +152,42 @@ export class Volume {
     try {
       const { error, value } = settingsSchema.validate(JSON.parse(text) as unknown);
       if (error) throw error;
-      this.settings = { ...DEFAULTS, ...value };
+      const { packed, ...settings } = value;
+      const packing = packed ? { packing: "packed" as const } : {};
+      this.settings = { ...DEFAULT_LOCATION_SETTINGS, ...packing, ...settings };
     } catch (error) {
       console.warn(`${this.settingsPath} is damaged (${(error as Error).message}); the default cap is in force`);
     }
   }
 
-  private async rebuildIndex(): Promise<void> {
-    for (const owner of await readdir(this.framesPath)) {
-      const folder = path.join(this.framesPath, owner);
-      for (const name of await readdir(folder)) {
-        const frame = parseName(name);
-        if (!frame) continue;
-        const { size, mtimeMs } = await stat(path.join(folder, name));
-        this.add({ ...frame, owner, size, lastUsedMs: mtimeMs });
-      }
-    }
-  }
-
+  /** @throws Error when the folder is gone, with its drive or by itself */
   async state(): Promise<VolumeState> {
-    const drive = await statfs(this.root);
+    await lstat(this.framesPath);
     return {
       ...this.settings,
       path: this.root,
       frames: this.index.size,
-      bytes: this.frameBytes,
+      bytes: this.index.bytes,
       holdingBytes: this.holdingBytes(),
-      freeBytes: drive.bavail * drive.bsize,
+      freeBytes: await this.medium.freeBytes(this.root),
+      growth: await this.sampleGrowth(),
     };
   }
 
-  /** Changes cap or packing; a lower cap takes effect at once, the least recently used going first. */
-  async change(settings: Partial<VolumeSettings>): Promise<void> {
+  private async sampleGrowth(): Promise<readonly FillSample[]> {
+    const samples = this.growth.value;
+    const sample = { atMs: Date.now(), bytes: this.index.bytes };
+    const last = samples.at(-1);
+    if (last && Math.abs(sample.atMs - last.atMs) < SAMPLE_MS) return [...samples, sample];
+    await this.growth
+      .replace(withSample(samples, sample))
+      // A full or read-only drive does not take it; the forecast is the only loss.
+      .catch((error: unknown) => console.warn(`${this.root}: ${String(error)}`));
+    return this.growth.value;
+  }
+
+  /** Changes settings; a lower cap takes effect at once. */
+  async change(settings: Partial<LocationSettings>): Promise<void> {
     const next = { ...this.settings, ...settings };
     if (next.capBytes < this.holdingBytes()) {
       throw new Problem(
@@ -189,17 +203,22 @@ export class Volume {
     await this.makeRoom(0);
   }
 
-  get packed(): boolean {
-    return this.settings.packed;
-  }
-
   /** Keys of all frames held, each with what rendering it took. */
   keys(): [ContentKey, Milliseconds][] {
-    return [...this.index.values()].map(({ key, costMs }) => [key, costMs]);
+    return this.index.all().map(({ key, costMs }) => [key, costMs]);
+  }
+
+  has(key: ContentKey): boolean {
+    return this.index.has(key);
+  }
+
+  /** What a frame was stored with; undefined when it is not held. */
+  describe(key: ContentKey): NewFrame | undefined {
+    return this.index.get(key);
   }
 
   items(): FrameItem[] {
-    return [...this.index.values()].map(({ key, owner, size, lastUsedMs, costMs }) => ({
+    return this.index.all().map(({ key, owner, size, lastUsedMs, costMs }) => ({
       key,
       owner,
       bytes: allocatedBytes(size),
@@ -210,7 +229,8 @@ export class Volume {
 
   /**
    * Stores a frame under a temporary name, then renames it. A key that is held already stays as it is.
-   * @throws Problem 507 when neither cap nor drive has room, 400 when the content is not as long as announced
+   * @throws Problem 507 when neither cap nor drive has room, 400 when the content is not as long as announced, 403
+   *   when the folder cannot be written, 503 when it is gone
    */
   async write(frame: NewFrame, content: AsyncIterable<Uint8Array>): Promise<void> {
     if (this.index.has(frame.key)) {
@@ -223,20 +243,23 @@ export class Volume {
     try {
       await this.checkDrive();
       await this.makeRoom(RECENT_MS);
-      const crc = await this.receive(temporary, frame.size, content);
+      const crc = await this.medium.transfer("write", frame.size, () => this.receive(temporary, frame.size, content));
       const folder = path.join(this.framesPath, frame.owner);
-      await mkdir(folder, { recursive: true });
+      await makeFolder(folder);
       if (this.index.has(frame.key) || this.naming.has(frame.key)) return;
       this.naming.add(frame.key);
       try {
         await rename(temporary, path.join(folder, nameOf({ ...frame, crc })));
-        this.add({ ...frame, crc, costMs: Math.round(frame.costMs), lastUsedMs: Date.now() });
+        this.index.add({ ...frame, crc, costMs: Math.round(frame.costMs), lastUsedMs: Date.now() });
       } finally {
         this.naming.delete(frame.key);
       }
+    } catch (error) {
+      throw asRefusal(error, this.root);
     } finally {
       this.reservedBytes -= room;
-      await rm(temporary, { force: true });
+      // Where nothing can be removed nothing was written either.
+      await rm(temporary, { force: true }).catch(() => undefined);
     }
   }
 
@@ -277,23 +300,30 @@ export class Volume {
     const frame = this.index.get(key);
     if (!frame) throw new Problem(404, "not-held", `No frame ${key} is held on disk`);
     const file = this.pathOf(frame);
-    let content: Buffer;
+    let content: Buffer | undefined;
     try {
-      content = await readWhole(file, frame.size);
+      await checkFolder(path.dirname(file));
+      content = await this.medium.transfer("read", frame.size, () => readWhole(file, frame.size));
     } catch (error) {
-      if ((error as NodeJS.ErrnoException).code !== "ENOENT") throw error;
-      this.forget(frame);
+      const { code } = error as NodeJS.ErrnoException;
+      if (code !== "ENOENT" && code !== "ELOOP") throw asRefusal(error, this.root);
+      // A link in its place leads elsewhere: it is neither followed nor removed.
+      this.index.forget(frame);
       throw new Problem(404, "not-held", `The file of frame ${key} is gone`);
     }
-    if (content.length !== frame.size || crc32(content) !== frame.crc) {
-      this.forget(frame);
-      await rm(file, { force: true });
+    if (content?.length !== frame.size || crc32(content) !== frame.crc) {
+      this.index.forget(frame);
+      // Only a file can be a torn or altered one; anything else that took its place is not ours.
+      if (content) await rm(file, { force: true });
       throw new Problem(404, "damaged", `The file of frame ${key} was damaged and has been removed`);
     }
     const now = Date.now();
     frame.lastUsedMs = now;
     // The time of last use steers only what goes first; it is not worth an answer's delay.
-    utimes(file, now / 1000, now / 1000).catch((error: unknown) => console.warn(`${file}: ${String(error)}`));
+    utimes(file, now / 1000, now / 1000).catch((error: NodeJS.ErrnoException) => {
+      // Moved away meanwhile, or on a drive that is only read.
+      if (error.code !== "ENOENT" && error.code !== "EROFS") console.warn(`${file}: ${String(error)}`);
+    });
     return { content, format: frame.format };
   }
 
@@ -309,7 +339,7 @@ export class Volume {
   noteGone(relative: string): void {
     const name = parseName(path.basename(relative));
     const frame = name && this.index.get(name.key);
-    if (frame) this.forget(frame);
+    if (frame) this.index.forget(frame);
   }
 
   /** Notes that a file was moved to its place below `frames/`. */
@@ -317,68 +347,131 @@ export class Volume {
     const name = parseName(path.basename(relative));
     if (!name || this.index.has(name.key)) return;
     const { size, mtimeMs } = await stat(path.join(this.framesPath, relative));
-    this.add({ ...name, owner: path.dirname(relative), size, lastUsedMs: mtimeMs });
+    this.index.add({ ...name, owner: path.dirname(relative), size, lastUsedMs: mtimeMs });
   }
 
   private pathOf(frame: StoredFrame): string {
     return path.join(this.framesPath, frame.owner, nameOf(frame));
   }
 
-  private add(frame: StoredFrame): void {
-    this.index.set(frame.key, frame);
-    this.frameBytes += allocatedBytes(frame.size);
+  /** Removes a frame. */
+  async remove(key: ContentKey): Promise<void> {
+    const frame = this.index.get(key);
+    if (frame) await this.discard(frame);
   }
 
-  private forget(frame: StoredFrame): void {
-    if (this.index.delete(frame.key)) this.frameBytes -= allocatedBytes(frame.size);
+  private async discard(frame: StoredFrame): Promise<void> {
+    this.index.forget(frame);
+    await unlink(this.pathOf(frame)).catch((error: NodeJS.ErrnoException) => {
+      if (error.code !== "ENOENT") throw error;
+    });
   }
 
   /** Bytes taken, with holding and what is being written. */
   private takenBytes(): Bytes {
-    return this.frameBytes + this.reservedBytes + this.holdingBytes();
+    return this.index.bytes + this.reservedBytes + this.holdingBytes();
   }
 
   private async checkDrive(): Promise<void> {
-    const drive = await statfs(this.root);
-    if (drive.bavail * drive.bsize - this.reservedBytes < this.keptFree) {
+    const free = await this.medium.freeBytes(this.root);
+    if (free - this.reservedBytes < this.keptFree) {
       throw new Problem(
         507,
         "drive-full",
-        "Less than 1 GB is free on the drive of the disk cache; frames are not stored until space is free",
+        `Less than 1 GB is free on the drive of ${this.root}; frames are not stored until space is free`,
       );
     }
   }
 
-  /** Removes the least recently used frames until the cap holds, sparing those used within `spareMs`. */
+  /** Removes frames by the rule until the cap holds, sparing those used within `spareMs`. */
   private async makeRoom(spareMs: Milliseconds): Promise<void> {
     if (this.takenBytes() <= this.settings.capBytes) return;
     const now = Date.now();
-    const oldest = [...this.index.values()].sort((a, b) => a.lastUsedMs - b.lastUsedMs);
-    for (const frame of oldest) {
+    const candidates = this.index.all().filter(({ lastUsedMs }) => now - lastUsedMs >= spareMs);
+    for (const frame of candidates.sort(ORDERS[this.settings.rule])) {
       if (this.takenBytes() <= this.settings.capBytes) return;
-      if (now - frame.lastUsedMs < spareMs) break;
-      this.forget(frame);
-      await unlink(this.pathOf(frame)).catch((error: NodeJS.ErrnoException) => {
-        if (error.code !== "ENOENT") throw error;
-      });
+      await this.discard(frame);
     }
     if (this.takenBytes() > this.settings.capBytes) {
       throw new Problem(
         507,
         "cap-reached",
-        "The disk cache has reached its cap and everything in it was used in the last 10 minutes; raise the cap or sweep",
+        `${this.root} has reached its cap and everything in it was used in the last 10 minutes; raise the cap or sweep`,
       );
     }
   }
 }
 
+/** Which of two frames goes first. */
+const ORDERS: Readonly<Record<EvictionRule, (a: StoredFrame, b: StoredFrame) => number>> = {
+  "least recently used": (a, b) => a.lastUsedMs - b.lastUsedMs,
+  "quickest to render again": (a, b) => a.costMs / a.size - b.costMs / b.size || a.lastUsedMs - b.lastUsedMs,
+};
+
+/** Takes a folder for this process. @throws Error when another one has it */
+async function takeOwnership(root: string): Promise<void> {
+  const file = path.join(root, OWNER);
+  try {
+    await writeFile(file, String(process.pid), { flag: "wx" });
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code !== "EEXIST") throw error;
+    const owner = Number(await readFile(file, "utf8"));
+    if (owner > 0 && owner !== process.pid && isRunning(owner))
+      throw new InUseError(`The cache in ${root} is in use by process ${owner}; stop it or choose another folder`);
+    await writeFile(file, String(process.pid));
+  }
+}
+
+async function giveUpOwnership(root: string): Promise<void> {
+  await rm(path.join(root, OWNER), { force: true });
+}
+
+const OWNER = "owner";
+
+/** Another process has the volume. */
+export class InUseError extends Error {}
+
+/** @throws Problem 409 when it is a link, or no folder: nothing is read or written through it */
+async function checkFolder(folder: string): Promise<void> {
+  if (!(await lstat(folder)).isDirectory())
+    throw new Problem(409, "not-a-folder", `${folder} is not a folder of the cache; remove it, or put the folder back`);
+}
+
+async function makeFolder(folder: string): Promise<void> {
+  // Not recursive: where what lies above is gone with its drive, nothing is made in its place.
+  await mkdir(folder).catch((error: NodeJS.ErrnoException) => {
+    if (error.code !== "EEXIST") throw error;
+  });
+  await checkFolder(folder);
+}
+
+/** What an error of the file system means for whoever wanted to store or read a frame. */
+function asRefusal(error: unknown, root: string): unknown {
+  switch ((error as NodeJS.ErrnoException).code) {
+    case "EACCES":
+    case "EPERM":
+      return new Problem(403, "not-writable", `${root} may not be written; change its permissions, or choose another`);
+    case "EROFS":
+      return new Problem(403, "read-only", `${root} is read-only; make it writable, or choose another`);
+    case "ENOENT":
+    case "ENODEV":
+    case "ENXIO":
+    case "EIO":
+    case "ESTALE":
+      return new Problem(503, "missing", `${root} is gone, with its drive or by itself; attach the drive again`);
+    default:
+      return error;
+  }
+}
+
 /**
  * Reads a file of known size in one piece, and one byte more where there is one, so that a file that has grown
- * is noticed too.
+ * is noticed too. No link is followed. @returns undefined for what is no file
  */
-async function readWhole(file: string, size: Bytes): Promise<Buffer> {
-  const handle = await open(file, "r");
+async function readWhole(file: string, size: Bytes): Promise<Buffer | undefined> {
+  const handle = await open(file, constants.O_RDONLY | constants.O_NOFOLLOW | constants.O_NONBLOCK);
   try {
+    if (!(await handle.stat()).isFile()) return undefined;
     const buffer = Buffer.allocUnsafe(size + 1);
     const { bytesRead } = await handle.read(buffer, 0, size + 1, 0);
     return buffer.subarray(0, bytesRead);

@@ -23,7 +23,16 @@ export interface StoredSheet {
 }
 
 interface StoredSetting {
-  readonly key: "preview" | "openDocument" | "theme" | "machine" | "graphicsTrial" | "parallelTrial" | "decodingTrial";
+  readonly key:
+    | "preview"
+    | "openDocument"
+    | "theme"
+    | "machine"
+    | "roles"
+    | "graphicsTrial"
+    | "parallelTrial"
+    | "decodingTrial"
+    | "formatTrial";
   readonly value: unknown;
 }
 
@@ -46,4 +55,17 @@ database
       .table<StoredTake>("takes")
       .toCollection()
       .modify((take) => Object.assign(take.settings, { effectsOn: "processor", decodingOn: "processor" })),
+  );
+
+// Takes of earlier releases wrote every frame to the one location that there was.
+database
+  .version(4)
+  .stores({})
+  .upgrade((transaction) =>
+    transaction
+      .table<StoredTake>("takes")
+      .toCollection()
+      .modify((take) =>
+        Object.assign(take.settings, { diskCache: { location: "main", store: "Always", storeSlow: true } }),
+      ),
   );

@@ -1,5 +1,7 @@
+import type { FrameItem } from "@kinetocache/core";
 import { dequal } from "dequal";
 import { useSyncExternalStore } from "react";
+import type { BrowserDiskState } from "../engine/browserDisk/browserDisk";
 import { EngineClient } from "../engine/client";
 import type { CacheChange, Command, EngineEvent, Status, TimelineData } from "../engine/protocol";
 
@@ -8,6 +10,9 @@ interface EngineState {
   readonly timeline: TimelineData | undefined;
   readonly playhead: number;
   readonly cacheChange: CacheChange | undefined;
+  /** The browser's own storage, once it was asked about. */
+  readonly browserDisk: BrowserDiskState | undefined;
+  readonly browserItems: readonly FrameItem[] | undefined;
 }
 
 /** What is as it was stays the same object, so that whoever follows only that part is left alone. */
@@ -27,6 +32,8 @@ class EngineStore {
     timeline: undefined,
     playhead: 0,
     cacheChange: undefined,
+    browserDisk: undefined,
+    browserItems: undefined,
   };
   private readonly listeners = new Set<() => void>();
 
@@ -61,6 +68,16 @@ class EngineStore {
       case "cacheChange":
         this.state = { ...this.state, cacheChange: event.change };
         break;
+      case "browserDisk": {
+        const { browserDisk, browserItems } = this.state;
+        const same = dequal(browserDisk, event.state);
+        this.state = {
+          ...this.state,
+          browserDisk: same ? browserDisk : event.state,
+          browserItems: event.items ?? browserItems,
+        };
+        break;
+      }
       default:
         return;
     }

@@ -15,7 +15,7 @@ import { useLiveQuery } from "dexie-react-hooks";
 import Joi from "joi";
 import { useMemo } from "react";
 import type { Adapter } from "../engine/gpu/adapters";
-import type { PreviewSettings } from "../engine/protocol";
+import { STORE_POLICIES, type PreviewSettings } from "../engine/protocol";
 import { database } from "./database";
 import { useSimulatedMachines } from "./server";
 
@@ -94,16 +94,29 @@ export function useSimulatedFigures(): LiveFigures | undefined {
 
 /** Settings as a machine sheet keeps them. */
 export function sheetSettings(settings: PreviewSettings, keptFree: number): SheetSettings {
-  const { window, ...plain } = settings;
-  return { ...plain, windowBefore: window.before, windowAfter: window.after, keptFreeBytes: keptFree };
+  const { window, diskCache, ...plain } = settings;
+  const { location, store, storeSlow } = diskCache;
+  return {
+    ...plain,
+    windowBefore: window.before,
+    windowAfter: window.after,
+    diskCacheLocation: location,
+    diskCacheStore: store,
+    diskCacheStoreSlow: storeSlow,
+    keptFreeBytes: keptFree,
+  };
 }
 
 /** Settings of a sheet that this application has, in the form in which they are set. */
 export function settingsOfSheet(sheet: SheetSettings, present: PreviewSettings): PreviewSettings {
-  const plain = Object.fromEntries(Object.entries(sheet).filter(([name]) => name in present && name !== "window"));
+  const plain = Object.fromEntries(Object.entries(sheet).filter(([name]) => name in present));
   const before = Number(sheet.windowBefore ?? present.window.before);
   const after = Number(sheet.windowAfter ?? present.window.after);
-  return { ...present, ...plain, window: { before, after } };
+  const { diskCache } = present;
+  const store = STORE_POLICIES.find((policy) => policy === sheet.diskCacheStore) ?? diskCache.store;
+  const storeSlow = typeof sheet.diskCacheStoreSlow === "boolean" ? sheet.diskCacheStoreSlow : diskCache.storeSlow;
+  // Locations are this machine's own: those of a sheet need not be here.
+  return { ...present, ...plain, window: { before, after }, diskCache: { ...diskCache, store, storeSlow } };
 }
 
 interface SheetParts {

@@ -1,9 +1,12 @@
 import type {
   Drive,
   DriveTest,
+  FillSample,
   FrameItem,
   Hardware,
   LiveFigures,
+  LocationCondition,
+  LocationSettings,
   MachineFigures,
   MachineSheet,
   ProgramMark,
@@ -12,19 +15,43 @@ import type {
 import { useEffect, useState } from "react";
 import useSWR, { mutate, type SWRResponse } from "swr";
 
-/** What the server says of its disk cache. */
-export interface VolumeState {
-  readonly capBytes: number;
-  readonly packed: boolean;
-  readonly path: string;
+/** What the server says of a folder with frames. */
+interface VolumeState extends LocationSettings {
   readonly frames: number;
   readonly bytes: number;
   readonly holdingBytes: number;
   readonly freeBytes: number;
+  readonly growth: readonly FillSample[];
+}
+
+/** A folder that is registered with the server. */
+export interface FolderState {
+  readonly id: string;
+  readonly folder: string;
+  readonly holds: "frames" | "media";
+  readonly condition: LocationCondition;
+  /** Of one that holds frames and can be used. */
+  readonly volume?: VolumeState;
+}
+
+/** A frame in one of the folders. */
+export interface FolderItem extends FrameItem {
+  readonly location: string;
+}
+
+/** Long work on the server. */
+export interface JobStatus {
+  readonly id: string;
+  readonly title: string;
+  readonly state: "running" | "paused" | "done" | "cancelled" | "failed";
+  /** Share that is done, 0 to 1. */
+  readonly progress: number;
+  readonly detail: string;
 }
 
 export interface Batch {
   readonly id: string;
+  readonly location: string;
   readonly sweptMs: number;
   readonly frames: number;
   readonly bytes: number;
@@ -62,12 +89,14 @@ export function useMachine(): SWRResponse<MachineFigures, RequestError> {
   return useSWR<MachineFigures, RequestError>("/api/machine", read, EVERY_TWO_SECONDS);
 }
 
-export function useVolume(): SWRResponse<VolumeState, RequestError> {
-  return useSWR<VolumeState, RequestError>("/api/volume", read, EVERY_TWO_SECONDS);
+const FOLDERS = "/api/locations";
+
+export function useFolders(): SWRResponse<FolderState[], RequestError> {
+  return useSWR<FolderState[], RequestError>(FOLDERS, read, EVERY_TWO_SECONDS);
 }
 
-export function useItems(): SWRResponse<FrameItem[], RequestError> {
-  return useSWR<FrameItem[], RequestError>("/api/sweep/items", read, { ...EVERY_TWO_SECONDS, refreshInterval: 5000 });
+export function useItems(): SWRResponse<FolderItem[], RequestError> {
+  return useSWR<FolderItem[], RequestError>("/api/sweep/items", read, { ...EVERY_TWO_SECONDS, refreshInterval: 5000 });
 }
 
 export function useHolds(): SWRResponse<Batch[], RequestError> {
@@ -170,7 +199,7 @@ export function readDisturbances(): Promise<Pick<LiveFigures, "conditions" | "pr
 }
 
 async function refreshDisk(): Promise<void> {
-  await Promise.all(["/api/volume", "/api/sweep/items", "/api/sweep/holds"].map((path) => mutate(path)));
+  await Promise.all([FOLDERS, DRIVES, "/api/sweep/items", "/api/sweep/holds"].map((path) => mutate(path)));
 }
 
 const json = (method: string, body: unknown): RequestInit => ({
@@ -179,15 +208,48 @@ const json = (method: string, body: unknown): RequestInit => ({
   body: JSON.stringify(body),
 });
 
-export async function changeVolume(change: { capBytes?: number; packed?: boolean }): Promise<void> {
-  await request("/api/volume", json("PUT", change));
+export async function changeFolder(id: string, change: Partial<LocationSettings>): Promise<void> {
+  await request(`${FOLDERS}/${id}`, json("PUT", change));
   await refreshDisk();
 }
 
-export async function holdFrames(keys: readonly string[]): Promise<Batch> {
-  const response = await request("/api/sweep/holds", json("POST", { keys }));
+export async function registerFolder(folder: string, holds: FolderState["holds"]): Promise<FolderState> {
+  const response = await request(FOLDERS, json("POST", { folder, holds }));
   await refreshDisk();
-  return (await response.json()) as Batch;
+  return (await response.json()) as FolderState;
+}
+
+/** Takes a folder off the list; its files stay. */
+export async function unregisterFolder(id: string): Promise<void> {
+  await request(`${FOLDERS}/${id}`, { method: "DELETE" });
+  await refreshDisk();
+}
+
+/** Moves all frames of one folder to another, as a job. */
+export async function moveFrames(from: string, to: string): Promise<void> {
+  await request(`${FOLDERS}/${from}/move`, json("POST", { to }));
+}
+
+/** The server's jobs, as they change. */
+export function useJobs(): readonly JobStatus[] {
+  const [jobs, setJobs] = useState<readonly JobStatus[]>([]);
+  useEffect(() => {
+    const events = new EventSource("/api/jobs");
+    events.onmessage = ({ data }: MessageEvent<string>) => setJobs(JSON.parse(data) as JobStatus[]);
+    return () => events.close();
+  }, []);
+  return jobs;
+}
+
+export async function steerJob(id: string, wish: "pause" | "resume" | "cancel"): Promise<void> {
+  await request(`/api/jobs/${id}`, json("POST", { wish }));
+}
+
+/** Moves frames to holding. @param location of one folder; of all of them when left out @returns a batch a folder */
+export async function holdFrames(keys: readonly string[], location?: string): Promise<Batch[]> {
+  const response = await request("/api/sweep/holds", json("POST", { keys, location }));
+  await refreshDisk();
+  return (await response.json()) as Batch[];
 }
 
 export async function restoreBatch(id: string): Promise<void> {

@@ -1,6 +1,6 @@
 import { DECODE_DEVICES, EFFECT_MODES, FRACTIONS, RENDER_DEVICES } from "@kinetocache/core";
 import Joi from "joi";
-import type { PreviewSettings } from "../engine/protocol";
+import { STORE_POLICIES, type PreviewSettings } from "../engine/protocol";
 import { database } from "./database";
 
 const MIB = 2 ** 20;
@@ -22,6 +22,7 @@ const DEFAULT_SETTINGS: PreviewSettings = {
   loop: true,
   effectsOn: "processor",
   decodingOn: "processor",
+  diskCache: { location: "main", store: "Always", storeSlow: false },
 };
 
 export const SMALLEST_BUDGET = 16 * MIB;
@@ -51,6 +52,13 @@ const schema = Joi.object<PreviewSettings>({
   decodingOn: Joi.string()
     .valid(...DECODE_DEVICES)
     .default("processor"),
+  diskCache: Joi.object({
+    location: Joi.string().max(40).required(),
+    store: Joi.string()
+      .valid(...STORE_POLICIES)
+      .required(),
+    storeSlow: Joi.boolean().required(),
+  }).default(DEFAULT_SETTINGS.diskCache),
 });
 
 /** The settings of last time, or the defaults where there are none or they are not valid any more. */

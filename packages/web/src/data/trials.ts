@@ -1,4 +1,10 @@
-import { DECODE_DEVICES, RENDER_DEVICES, type ClipAsset, type GraphicsResult } from "@kinetocache/core";
+import {
+  DECODE_DEVICES,
+  RENDER_DEVICES,
+  type ClipAsset,
+  type FormatTrial,
+  type GraphicsResult,
+} from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
 import Joi from "joi";
 import type { DecodeResult } from "../engine/clip/decoding";
@@ -26,6 +32,12 @@ interface ParallelTrial extends Measured {
 /** How fast clips are decoded. */
 interface DecodingTrial extends Measured {
   readonly results: readonly DecodeResult[];
+}
+
+/** What formats do at each location that was tried with frames of one composition at one size. */
+export interface FormatTrials extends Measured {
+  readonly fraction: number;
+  readonly results: readonly FormatTrial[];
 }
 
 const measured = { atMs: Joi.number().required(), composition: Joi.string().required() };
@@ -72,6 +84,23 @@ const SCHEMAS = {
       .items(Joi.object({ on, failure }), Joi.object({ on, rate: positive }))
       .required(),
   }),
+  formatTrial: Joi.object<FormatTrials>({
+    ...measured,
+    fraction: positive,
+    results: Joi.array()
+      .items(
+        Joi.object({
+          location: Joi.string().required(),
+          packed: Joi.boolean().required(),
+          frames: positive,
+          pixelBytes: positive,
+          storedBytes: positive,
+          writeRate: positive,
+          readRate: positive,
+        }),
+      )
+      .required(),
+  }),
 };
 
 type Trials = { [Key in keyof typeof SCHEMAS]: (typeof SCHEMAS)[Key] extends Joi.ObjectSchema<infer T> ? T : never };
@@ -83,6 +112,19 @@ export async function keepTrial<Key extends keyof Trials>(
   found: Omit<Trials[Key], keyof Measured>,
 ): Promise<void> {
   await database.settings.put({ key, value: { ...found, atMs: Date.now(), composition } });
+}
+
+/** Keeps what formats do at a location, beside what is known of others with the same frames. */
+export async function keepFormats(
+  composition: string,
+  fraction: number,
+  results: readonly FormatTrial[],
+): Promise<void> {
+  const before = await readTrial("formatTrial");
+  const isAlike = before?.composition === composition && before.fraction === fraction;
+  const fresh = new Set(results.map(({ location }) => location));
+  const others = isAlike ? before.results.filter(({ location }) => !fresh.has(location)) : [];
+  await keepTrial("formatTrial", composition, { fraction, results: [...others, ...results] });
 }
 
 /** What was measured last; undefined where there is nothing, or what is kept is damaged. */

@@ -24,7 +24,7 @@ import {
 import { engine, send } from "./engineStore";
 import { readDisturbances } from "./server";
 import { loadSettings, saveSettings } from "./settings";
-import { keepTrial } from "./trials";
+import { keepFormats, keepTrial } from "./trials";
 
 export interface Notice {
   readonly id: number;
@@ -152,6 +152,8 @@ export function WorkspaceProvider({
             lost,
           );
         }
+        if (event.kind === "formatTrial")
+          void keepFormats(known.current!.name, latestSettings.current!.fraction, event.results).catch(lost);
         if (event.kind === "parallelCurve")
           void keepTrial("parallelTrial", known.current!.name, { points: event.points }).catch(lost);
         if (event.kind === "take")

@@ -1,8 +1,13 @@
 import { readdir, readFile, truncate } from "node:fs/promises";
 import path from "node:path";
 import type { Depth } from "@kinetocache/core";
-import { keyOf, TestServer, withFolder } from "../../../../testing/server";
-import { DiskClient, type HeldPicture } from "./diskClient";
+import { keyOf } from "../../../../testing/keys";
+import { TestServer, withFolder } from "../../../../testing/server";
+import { nodeKernels } from "../../../../testing/renderer";
+import { DepthConverter } from "./depthConverter";
+import { DiskClient } from "./diskClient";
+import { FrameCodec } from "./frameCodec";
+import type { HeldPicture, Target } from "./frameStorage";
 
 const BYTES: Readonly<Record<Depth, number>> = { "8-bit": 4, half: 8, float: 16 };
 
@@ -25,7 +30,7 @@ async function withClient(run: (client: DiskClient, server: TestServer) => Promi
         original(new URL(String(target), server.server.address), withOrigin(server, init)),
       );
     try {
-      await run(new DiskClient(), server);
+      await run(new DiskClient(new FrameCodec(new DepthConverter(nodeKernels()))), server);
     } finally {
       reached.mockRestore();
       await server.close();
@@ -45,9 +50,22 @@ async function names({ data }: TestServer): Promise<string[]> {
   return (await readdir(folder)).map((name) => path.join(folder, name));
 }
 
+const target = (change: Partial<Target> = {}): Target => ({
+  location: "main",
+  packing: "plain",
+  deepest: "float",
+  ...change,
+});
+const outgoing = (n: number, stored: HeldPicture, costMs = 40) => ({
+  key: keyOf(n),
+  owner: "night-roost",
+  costMs,
+  picture: stored,
+});
+/** Sends as the test itself, not as the client. */
 const change = (server: TestServer, settings: object) =>
   original(
-    `${server.server.address}/api/volume`,
+    `${server.server.address}/api/locations/main`,
     withOrigin(server, {
       method: "PUT",
       headers: { "Content-Type": "application/json" },
@@ -63,10 +81,11 @@ test.each([
   ["float", false, ".exr"],
 ] as const)("a frame at %s, packed: %s, is a %s file and comes back as it was", (depth, packed, extension) =>
   withClient(async (client, server) => {
-    expect((await change(server, { packed })).status).toBe(200);
-    expect(await client.list()).toEqual({ ok: true, value: [] });
+    const packing = packed ? "packed" : "plain";
+    expect((await change(server, { packing })).status).toBe(200);
+    expect(await client.list()).toEqual({ ok: true, value: { frames: [], targets: [target({ packing })] } });
     const stored = picture(depth);
-    const answer = await client.store(keyOf(1), "night-roost", stored, 41.6);
+    const answer = await client.store(outgoing(1, stored, 41.6), target({ packing }));
     const [file] = await names(server);
     expect(path.extname(file!)).toBe(extension);
     expect(answer).toEqual({ ok: true, value: (await readFile(file!)).length });
@@ -74,7 +93,9 @@ test.each([
     if (!fetched.ok) throw new Error(fetched.failure.detail);
     expect(fetched.value).toMatchObject({ width: 7, height: 5, depth });
     expect(Buffer.compare(fetched.value.pixels, stored.pixels)).toBe(0);
-    expect(await client.list()).toEqual({ ok: true, value: [[keyOf(1), 42]] });
+    expect(await client.list()).toMatchObject({ ok: true, value: { frames: [[keyOf(1), 42]] } });
+    expect(await client.remove(keyOf(1), "main")).toEqual({ ok: true });
+    expect(await client.fetch(keyOf(1))).toMatchObject({ ok: false, failure: { code: "not-held" } });
   }),
 );
 
@@ -82,7 +103,7 @@ test("frames of any sizes, one after the other and two at once, each come back a
   withClient(async (client) => {
     const sizes = [4, 90, 5, 60, 61, 3, 90];
     const pictures = sizes.map((width) => picture("8-bit", width, width));
-    for (const [index, stored] of pictures.entries()) await client.store(keyOf(index), "night-roost", stored, 40);
+    for (const [index, stored] of pictures.entries()) await client.store(outgoing(index, stored), target());
     const fetched = [];
     for (const index of sizes.keys()) fetched.push(await client.fetch(keyOf(index)));
     fetched.push(...(await Promise.all([client.fetch(keyOf(1)), client.fetch(keyOf(3))])));
@@ -96,13 +117,13 @@ test("frames of any sizes, one after the other and two at once, each come back a
 test("what fails comes back as data that says how", () =>
   withClient(async (client, server) => {
     expect(await client.fetch(keyOf(5))).toMatchObject({ ok: false, failure: { kind: "refused", code: "not-held" } });
-    await client.store(keyOf(1), "night-roost", picture("8-bit"), 40);
+    await client.store(outgoing(1, picture("8-bit")), target());
     await truncate((await names(server))[0]!, 60);
     expect(await client.fetch(keyOf(1))).toMatchObject({ ok: false, failure: { kind: "refused", code: "damaged" } });
     await change(server, { capBytes: 16 * 2 ** 20 });
     const large = picture("8-bit", 2048, 1024);
-    expect((await client.store(keyOf(2), "night-roost", large, 40)).ok).toBe(true);
-    expect(await client.store(keyOf(3), "night-roost", large, 40)).toMatchObject({
+    expect((await client.store(outgoing(2, large), target())).ok).toBe(true);
+    expect(await client.store(outgoing(3, large), target())).toMatchObject({
       ok: false,
       failure: { kind: "refused", code: "cap-reached" },
     });
@@ -110,11 +131,29 @@ test("what fails comes back as data that says how", () =>
     const gone = { ok: false, failure: { kind: "unreachable" } };
     expect(await client.list()).toMatchObject(gone);
     expect(await client.fetch(keyOf(2))).toMatchObject(gone);
-    expect(await client.store(keyOf(4), "night-roost", large, 40)).toMatchObject(gone);
+    expect(await client.store(outgoing(4, large), target())).toMatchObject(gone);
   }));
 
 test("a file that is no frame is not taken for one", () =>
   withClient(async (client, server) => {
     await server.store(keyOf(1), new Uint8Array(100).fill(7));
     expect(await client.fetch(keyOf(1))).toMatchObject({ ok: false, failure: { kind: "damaged" } });
+  }));
+
+test("what is deeper than a location keeps is brought down to that, and comes back so", () =>
+  withClient(async (client) => {
+    await client.store(outgoing(1, picture("float")), target({ deepest: "half" }));
+    expect(await client.fetch(keyOf(1))).toMatchObject({ ok: true, value: { depth: "half", width: 7, height: 5 } });
+    await client.store(outgoing(2, picture("half")), target({ deepest: "8-bit" }));
+    expect(await client.fetch(keyOf(2))).toMatchObject({ ok: true, value: { depth: "8-bit", width: 7, height: 5 } });
+    await client.store(outgoing(3, picture("8-bit")), target({ deepest: "half" }));
+    expect(await client.fetch(keyOf(3))).toMatchObject({ ok: true, value: { depth: "8-bit" } });
+  }));
+
+test("a location that is not there takes nothing, and says so", () =>
+  withClient(async (client) => {
+    expect(await client.store(outgoing(1, picture("8-bit")), target({ location: "gone" }))).toMatchObject({
+      ok: false,
+      failure: { kind: "refused", code: "no-location" },
+    });
   }));

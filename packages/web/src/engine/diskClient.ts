@@ -1,68 +1,67 @@
+import type { Bytes, ContentKey, LocationCondition, LocationSettings, Milliseconds } from "@kinetocache/core";
+import type { FrameCodec } from "./frameCodec";
 import {
-  formatFor,
-  pamHeader,
-  readFrame,
-  writeFrame,
-  type Bytes,
-  type ContentKey,
-  type Depth,
-  type Milliseconds,
-} from "@kinetocache/core";
-import { copyPixels } from "./pixels";
+  answer,
+  Failed,
+  type Answer,
+  type FetchedPicture,
+  type FrameStorage,
+  type Listing,
+  type OutgoingFrame,
+  type Target,
+} from "./frameStorage";
+import { SpareBuffers } from "./spareBuffers";
 
-/** Pixels of a finished frame as memory and viewer hold them. */
-export interface HeldPicture {
-  readonly width: number;
-  readonly height: number;
-  readonly depth: Depth;
-  /** In a buffer of their own that can be resized; see `newPixels`. */
-  readonly pixels: Uint8Array<ArrayBuffer>;
+interface ListedLocation {
+  readonly id: string;
+  readonly condition: LocationCondition;
+  readonly volume?: LocationSettings;
 }
 
-/** A frame as it came from disk. */
-export interface FetchedPicture extends HeldPicture {
-  /** Size of its file. */
-  readonly bytes: Bytes;
-}
+// How much the last transfer counts.
+const WEIGHT = 0.3;
 
-export interface Failure {
-  /** The server did not answer at all; it refused; or the file is not what it should be. */
-  readonly kind: "unreachable" | "refused" | "damaged";
-  /** Of a refusal: the code in its problem details. */
-  readonly code?: string;
-  readonly detail: string;
-}
-
-/** What came of a request. Plain data: it travels from one worker to another. */
-export type Answer<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly failure: Failure };
-
-/** Frames to and from the server's disk cache. Nothing it does throws. */
-export class DiskClient {
-  private packed = false;
+/** Frames to and from the folders that the server keeps. */
+export class DiskClient implements FrameStorage {
   private readonly spares = new SpareBuffers();
+  /** Bytes a second on the way from each location, unpacking left out. */
+  private readonly wayRates = new Map<string, number>();
 
-  /** Keys of all frames on disk, each with what rendering it took. */
-  async list(): Promise<Answer<[ContentKey, Milliseconds][]>> {
+  constructor(private readonly codec: FrameCodec) {}
+
+  async list(): Promise<Answer<Listing>> {
     return answer(async () => {
-      const volume = await ask("/api/volume");
-      this.packed = ((await volume.json()) as { packed: boolean }).packed;
-      return (await (await ask("/api/volume/keys")).json()) as [ContentKey, Milliseconds][];
+      const [locations, frames] = await Promise.all([
+        ask("/api/locations").then((response) => response.json() as Promise<ListedLocation[]>),
+        ask("/api/frames").then((response) => response.json() as Promise<{ frames: [ContentKey, Milliseconds][] }[]>),
+      ]);
+      const targets = locations.flatMap(({ id, volume }) =>
+        volume ? [{ location: id, packing: volume.packing, deepest: volume.deepest }] : [],
+      );
+      return { frames: frames.flatMap((one) => one.frames), targets };
     });
   }
 
   async fetch(key: ContentKey): Promise<Answer<FetchedPicture>> {
     return answer(async () => {
-      const response = await ask(`/api/volume/frames/${key}`);
+      const start = performance.now();
+      const response = await ask(`/api/frames/${key}`);
       const file = await this.receive(response).catch(() => {
         throw new Failed({ kind: "unreachable", detail: "The server stopped while a frame was read" });
       });
+      const location = response.headers.get("x-location") ?? "";
+      this.noteWay(location, (file.byteLength * 1000) / (performance.now() - start));
       try {
-        const picture = readFrame(file);
-        return { ...picture, pixels: copyPixels(picture.pixels), bytes: file.byteLength };
+        return { ...this.codec.decode(file), bytes: file.byteLength, location };
       } finally {
         this.spares.giveBack(file.buffer);
       }
     });
+  }
+
+  private noteWay(location: string, rate: number): void {
+    const before = this.wayRates.get(location);
+    this.wayRates.set(location, before === undefined ? rate : (1 - WEIGHT) * before + WEIGHT * rate);
   }
 
   private async receive(response: Response): Promise<Uint8Array<ArrayBuffer>> {
@@ -80,62 +79,43 @@ export class DiskClient {
     return new Uint8Array(buffer, 0, size);
   }
 
-  /** @returns the size of the file */
-  async store(key: ContentKey, owner: string, picture: HeldPicture, costMs: Milliseconds): Promise<Answer<Bytes>> {
-    return answer(async () => {
-      const format = formatFor(picture.depth, this.packed);
-      const body = format === "pam" ? this.pamBlob(picture) : new Blob([writeFrame(picture, format) as BlobPart]);
+  async store({ key, owner, costMs, picture }: OutgoingFrame, target: Target): Promise<Answer<Bytes>> {
+    const { location } = target;
+    const stored = await answer(async () => {
+      const { format, parts, bytes } = this.codec.encode(picture, target, this.wayRates.get(location));
       const query = new URLSearchParams({ owner, format, costMs: String(costMs) });
-      await ask(`/api/volume/frames/${key}?${query.toString()}`, { method: "PUT", body });
-      return body.size;
+      const path = `/api/locations/${location}/frames/${key}?${query.toString()}`;
+      await ask(path, { method: "PUT", body: this.blobOf(parts) });
+      return bytes;
+    });
+    // Packing cannot be chosen before it is known what the way carries.
+    if (stored.ok && target.packing === "automatic" && !this.wayRates.has(location)) await this.fetch(key);
+    return stored;
+  }
+
+  async remove(key: ContentKey, location: string): Promise<Answer<void>> {
+    return answer(async () => {
+      await ask(`/api/locations/${location}/frames/${key}`, { method: "DELETE" });
     });
   }
 
   /**
-   * PAM is its header and the pixels as they are. Bodies are blobs because the browser sends those ten times as
-   * fast as typed arrays; a blob takes no buffer that can be resized, hence the copy.
+   * Bodies are blobs because the browser sends those ten times as fast as typed arrays; a blob takes no buffer that
+   * can be resized, hence the copy.
    */
-  private pamBlob({ width, height, pixels }: HeldPicture): Blob {
-    const buffer = this.spares.take(pixels.byteLength);
-    const copy = new Uint8Array(buffer, 0, pixels.byteLength);
-    copy.set(pixels);
-    const blob = new Blob([pamHeader(width, height) as BlobPart, copy]);
-    this.spares.giveBack(buffer);
+  private blobOf(parts: readonly Uint8Array[]): Blob {
+    const borrowed: ArrayBuffer[] = [];
+    const plain = parts.map((part) => {
+      if (!(part.buffer as ArrayBuffer).resizable) return part;
+      const buffer = this.spares.take(part.byteLength);
+      borrowed.push(buffer);
+      const copy = new Uint8Array(buffer, 0, part.byteLength);
+      copy.set(part);
+      return copy;
+    });
+    const blob = new Blob(plain as BlobPart[]);
+    borrowed.forEach((buffer) => this.spares.giveBack(buffer));
     return blob;
-  }
-}
-
-/**
- * Buffers that serve one file after the other. With a new one for each, hundreds of megabytes would wait for the
- * browser's collector.
- */
-class SpareBuffers {
-  private spares: ArrayBuffer[] = [];
-
-  /** A buffer of at least `size` bytes. */
-  take(size: Bytes): ArrayBuffer {
-    const spare = this.spares.pop();
-    const fits = spare && spare.byteLength >= size && spare.byteLength <= 2 * size;
-    return fits ? spare : new ArrayBuffer(size);
-  }
-
-  giveBack(buffer: ArrayBuffer): void {
-    this.spares.push(buffer);
-  }
-}
-
-class Failed extends Error {
-  constructor(readonly failure: Failure) {
-    super(failure.detail);
-  }
-}
-
-async function answer<T>(work: () => Promise<T>): Promise<Answer<T>> {
-  try {
-    return { ok: true, value: await work() };
-  } catch (error) {
-    const detail = error instanceof Error ? error.message : String(error);
-    return { ok: false, failure: error instanceof Failed ? error.failure : { kind: "damaged", detail } };
   }
 }
 

@@ -1,6 +1,6 @@
-import { keyOf } from "../../../../testing/server";
+import { keyOf } from "../../../../testing/keys";
 import { FakeDisk } from "../../../../testing/engine";
-import type { HeldPicture } from "./diskClient";
+import type { HeldPicture } from "./frameStorage";
 import { DiskStore } from "./diskStore";
 
 const picture = (): HeldPicture => ({ width: 1, height: 1, depth: "8-bit", pixels: new Uint8Array([1, 2, 3, 4]) });
@@ -13,17 +13,22 @@ async function open(disk = new FakeDisk()) {
     notices: [] as string[],
     settled: [] as string[],
   };
-  const store = new DiskStore(disk, {
-    onKeys: (keys, held) => keys.forEach((key) => told.held.set(key, held)),
-    onCosts: (costs) => told.costs.push(...costs),
-    onChange: () => undefined,
-    notice: (text) => told.notices.push(text),
-  });
+  const store = new DiskStore(
+    disk,
+    { unreachable: "The server does not answer", back: "The server answers again" },
+    {
+      onKeys: (keys, held) => keys.forEach((key) => told.held.set(key, held)),
+      onCosts: (costs) => told.costs.push(...costs),
+      onChange: () => undefined,
+      notice: (text) => told.notices.push(text),
+    },
+  );
   await store.refresh();
   const put = (n: number, { owner = "main", isGone = false } = {}) =>
     store.enqueue({
       key: keyOf(n),
       owner,
+      location: "main",
       costMs: 10,
       picture: () => (isGone ? undefined : picture()),
       settled: () => told.settled.push(keyOf(n)),
@@ -109,7 +114,7 @@ test("when the server goes, everything it held and all that waits is given up; i
   put(2);
   put(3);
   await run(100);
-  expect(store.accepts).toBe(false);
+  expect(store.accepts("main")).toBe(false);
   expect(store.has(keyOf(1))).toBe(false);
   expect(told.held.get(keyOf(1))).toBe(false);
   expect(told.settled).toEqual(expect.arrayContaining([2, 3].map(keyOf)));
@@ -117,23 +122,26 @@ test("when the server goes, everything it held and all that waits is given up; i
   expect(told.notices).toHaveLength(1);
   disk.failure = undefined;
   await run(6000);
-  expect(store.accepts).toBe(true);
+  expect(store.accepts("main")).toBe(true);
   expect(store.has(keyOf(1))).toBe(true);
   expect(told.notices).toHaveLength(2);
 });
 
-test.each(["cap-reached", "drive-full"])("at %s nothing more is sent until there may be room", async (code) => {
-  const { disk, store, told, put } = await open();
-  disk.failure = { kind: "refused", code, detail: "no room" };
-  put(1);
-  await run(100);
-  expect(store.state).toEqual({ kind: "full", detail: "no room" });
-  const { stores } = disk;
-  put(2);
-  await run(1000);
-  expect(disk.stores).toBe(stores);
-  expect(told.notices).toEqual(["no room"]);
-});
+test.each(["cap-reached", "drive-full", "read-only", "not-writable", "missing"])(
+  "at %s nothing more is sent until there may be room",
+  async (code) => {
+    const { disk, store, told, put } = await open();
+    disk.failure = { kind: "refused", code, detail: "no room" };
+    put(1);
+    await run(100);
+    expect(store.state).toEqual({ kind: "refused", detail: "no room" });
+    const { stores } = disk;
+    put(2);
+    await run(1000);
+    expect(disk.stores).toBe(stores);
+    expect(told.notices).toEqual(["no room"]);
+  },
+);
 
 test("a frame that cannot be read is no longer listed; the time that reading takes is learned", async () => {
   const disk = new FakeDisk();

@@ -1,22 +1,28 @@
 import type { Bytes, ContentKey, Milliseconds } from "@kinetocache/core";
-import type { DiskClient, Failure, FetchedPicture, HeldPicture } from "./diskClient";
+import type { Failure, FetchedPicture, FrameStorage, HeldPicture, Listing, Target } from "./frameStorage";
 import type { DiskState } from "./protocol";
 import { Rate } from "./rate";
 
-export type DiskPort = Pick<DiskClient, "list" | "fetch" | "store">;
+/** What is to be said of a tier on disk, which differs with where it is. */
+export interface DiskWords {
+  readonly unreachable: string;
+  readonly back: string;
+}
 
 /** A frame that waits to be written. */
-interface Waiting {
+export interface Waiting {
   readonly key: ContentKey;
   readonly owner: string;
   readonly costMs: Milliseconds;
+  /** Location that it goes to. */
+  readonly location: string;
   /** The pixels, or undefined when memory has let them go meanwhile. */
   readonly picture: () => HeldPicture | undefined;
   /** Called once it is written or given up. */
   readonly settled: () => void;
 }
 
-interface Listener {
+export interface DiskListener {
   readonly onKeys: (keys: readonly ContentKey[], held: boolean) => void;
   /** What rendering the frames on disk took when they were stored. */
   readonly onCosts: (costs: readonly (readonly [ContentKey, Milliseconds])[]) => void;
@@ -27,14 +33,27 @@ interface Listener {
 // A guess until the first frame was read; a frame of a few megabytes takes about this long over loopback.
 const FIRST_FETCH_MS = 30;
 const RETRY_MS = 5000;
+// Codes that say that no frame is taken, not only this one.
+const REFUSES_FRAMES = new Set([
+  "cap-reached",
+  "drive-full",
+  "not-writable",
+  "read-only",
+  "missing",
+  "not-a-folder",
+  "in-use",
+  "no-location",
+]);
 
 /**
- * The disk cache as the engine sees it: what is there, what waits to be written, and whether it can be
+ * A tier on disk as the engine sees it: what is there, what waits to be written, and whether it can be
  * reached. No fault of the disk stops the engine; each is said once.
  */
 export class DiskStore {
   state: DiskState = { kind: "unreachable" };
-  fetchMs: Milliseconds = FIRST_FETCH_MS;
+  /** What fetching a frame takes; undefined before the first one. */
+  measuredFetchMs: Milliseconds | undefined;
+  private targets: readonly Target[] = [];
   private readonly keys = new Set<ContentKey>();
   private readonly waiting = new Map<ContentKey, Waiting>();
   private writing: ContentKey | undefined;
@@ -44,12 +63,22 @@ export class DiskStore {
   private retry: ReturnType<typeof setTimeout> | undefined;
 
   constructor(
-    private readonly client: DiskPort,
-    private readonly listener: Listener,
+    private readonly client: FrameStorage,
+    private readonly words: DiskWords,
+    private readonly listener: DiskListener,
   ) {}
 
-  get accepts(): boolean {
-    return this.state.kind === "ready";
+  /** Whether a location takes frames now. */
+  accepts(location: string): boolean {
+    return this.state.kind === "ready" && this.targetOf(location) !== undefined;
+  }
+
+  targetOf(location: string): Target | undefined {
+    return this.targets.find((target) => target.location === location);
+  }
+
+  get fetchMs(): Milliseconds {
+    return this.measuredFetchMs ?? FIRST_FETCH_MS;
   }
 
   get queued(): number {
@@ -84,16 +113,17 @@ export class DiskStore {
     this.listener.onChange();
   }
 
-  private adopt(listed: readonly (readonly [ContentKey, Milliseconds])[]): void {
-    this.listener.onCosts(listed);
-    const found = new Set(listed.map(([key]) => key));
+  private adopt({ frames, targets }: Listing): void {
+    this.targets = targets;
+    this.listener.onCosts(frames);
+    const found = new Set(frames.map(([key]) => key));
     const gone = [...this.keys].filter((key) => !found.has(key));
     const fresh = [...found].filter((key) => !this.keys.has(key));
     gone.forEach((key) => this.keys.delete(key));
     fresh.forEach((key) => this.keys.add(key));
     if (gone.length > 0) this.listener.onKeys(gone, false);
     if (fresh.length > 0) this.listener.onKeys(fresh, true);
-    if (this.saidUnreachable) this.listener.notice("The server answers again; the disk cache is back.");
+    if (this.saidUnreachable) this.listener.notice(this.words.back);
     this.saidUnreachable = false;
     this.state = { kind: "ready" };
     this.writeNext();
@@ -107,7 +137,7 @@ export class DiskStore {
     const now = performance.now();
     this.reads.end(answer.ok ? answer.value.bytes : 0, now);
     if (answer.ok) {
-      this.fetchMs = 0.7 * this.fetchMs + 0.3 * (now - start);
+      this.measuredFetchMs = 0.7 * this.fetchMs + 0.3 * (now - start);
       return answer.value;
     }
     this.fail(answer.failure);
@@ -123,22 +153,24 @@ export class DiskStore {
   }
 
   private writeNext(): void {
-    if (this.writing !== undefined || this.quiet || !this.accepts) return;
+    if (this.writing !== undefined || this.quiet || this.state.kind !== "ready") return;
     const [next] = this.waiting.values();
     if (!next) return;
     this.waiting.delete(next.key);
     const picture = next.picture();
-    if (!picture || this.keys.has(next.key)) {
+    const target = this.targetOf(next.location);
+    if (!picture || !target || this.keys.has(next.key)) {
       next.settled();
       this.writeNext();
       return;
     }
     this.writing = next.key;
-    void this.write(next, picture);
+    void this.write(next, picture, target);
   }
 
-  private async write(frame: Waiting, picture: HeldPicture): Promise<void> {
-    const answer = await this.client.store(frame.key, frame.owner, picture, frame.costMs);
+  private async write(frame: Waiting, picture: HeldPicture, target: Target): Promise<void> {
+    const { key, owner, costMs } = frame;
+    const answer = await this.client.store({ key, owner, costMs, picture }, target);
     if (answer.ok) {
       this.keys.add(frame.key);
       this.listener.onKeys([frame.key], true);
@@ -151,8 +183,7 @@ export class DiskStore {
 
   private fail({ kind, code, detail }: Failure): void {
     if (kind === "unreachable") {
-      if (!this.saidUnreachable)
-        this.listener.notice("The server does not answer: frames are kept in memory only until it is back.");
+      if (!this.saidUnreachable) this.listener.notice(this.words.unreachable);
       this.saidUnreachable = true;
       this.state = { kind: "unreachable" };
       // What the server held cannot be read now; it is listed anew when the server is back.
@@ -161,9 +192,9 @@ export class DiskStore {
       this.listener.onKeys(lost, false);
       this.giveUp();
       this.tryLater();
-    } else if (code === "cap-reached" || code === "drive-full") {
-      if (this.state.kind !== "full") this.listener.notice(detail);
-      this.state = { kind: "full", detail };
+    } else if (code !== undefined && REFUSES_FRAMES.has(code)) {
+      if (this.state.kind !== "refused") this.listener.notice(detail);
+      this.state = { kind: "refused", detail };
       this.giveUp();
       this.tryLater();
     } else if (code === "damaged") {
@@ -176,7 +207,8 @@ export class DiskStore {
     this.giveUp((frame) => frame.owner === owner);
   }
 
-  private giveUp(which: (frame: Waiting) => boolean = () => true): void {
+  /** Gives up what waits to be written. */
+  giveUp(which: (frame: Waiting) => boolean = () => true): void {
     for (const frame of [...this.waiting.values()].filter(which)) {
       this.waiting.delete(frame.key);
       frame.settled();

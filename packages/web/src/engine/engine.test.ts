@@ -622,3 +622,123 @@ describe("sharpening", () => {
     expect(rig.status.sharp).toBe(false);
   });
 });
+
+describe("what is written to disk", () => {
+  const render = async (rig: EngineRig) => {
+    rig.configure({ background: "Idle", idleDelayMs: 0 });
+    await rig.run(3000);
+  };
+  const policy = SETTINGS.diskCache;
+
+  test("goes to the location that is chosen, and is read from wherever it is", async () => {
+    const rig = new EngineRig();
+    rig.configure({ diskCache: { ...policy, location: "browser" } });
+    await rig.open();
+    await render(rig);
+    expect(rig.browser.frames.size).toBe(24);
+    expect(rig.disk.frames.size).toBe(0);
+    expect(rig.held(ON_DISK)).toBe(24);
+    rig.configure({ diskCache: policy });
+    expect(rig.held(ON_DISK)).toBe(24);
+  });
+
+  test("is nothing at all under Never, and what playback renders is left out under In background", async () => {
+    const never = new EngineRig();
+    never.configure({ diskCache: { ...policy, store: "Never" } });
+    await never.open();
+    await render(never);
+    expect(never.disk.stores).toBe(0);
+
+    const background = new EngineRig();
+    background.configure({ diskCache: { ...policy, store: "In background" } });
+    await background.open();
+    await background.measure();
+    await background.run(2000);
+    expect(background.disk.stores).toBe(0);
+    background.configure({ memoryBudgetBytes: 4 * FRAME_BYTES });
+    await render(background);
+    expect(background.disk.stores).toBeGreaterThan(0);
+  });
+
+  test("leaves out what reads back slower than it renders, says how many, and takes it when overruled", async () => {
+    const disk = new FakeDisk();
+    const rig = new EngineRig(disk);
+    await rig.open();
+    await render(rig);
+    expect(disk.frames.size).toBe(24);
+    // Reading is far slower than the 10 ms that rendering takes.
+    disk.fetchMs = 300;
+    rig.configure({ memoryBudgetBytes: 4 * FRAME_BYTES, background: "Off" });
+    for (let frame = 0; frame < 24; frame += 3) {
+      rig.send({ kind: "seek", frame, scrubbing: false });
+      await rig.run(1000);
+    }
+    const stores = disk.stores;
+    rig.send({ kind: "open", document: moving(2), cause: "edit" });
+    await rig.run(1000);
+    for (let frame = 1; frame < 24; frame += 3) {
+      rig.send({ kind: "seek", frame, scrubbing: false });
+      await rig.run(1000);
+    }
+    if (rig.status.notWorthStoring === 0) throw new Error(`stored ${disk.stores - stores}`);
+    expect(disk.stores).toBe(stores);
+    rig.configure({ diskCache: { ...policy, storeSlow: true } });
+    rig.send({ kind: "seek", frame: 23, scrubbing: false });
+    await rig.run(1000);
+    expect(disk.stores).toBeGreaterThan(stores);
+    expect(rig.status.notWorthStoring).toBe(0);
+  });
+
+  test("is measured in both formats at a location, and nothing of that stays", async () => {
+    const rig = new EngineRig();
+    await rig.open();
+    await render(rig);
+    rig.configure({ background: "Off" });
+    const before = rig.disk.frames.size;
+    rig.send({ kind: "measureFormats", location: "main" });
+    await rig.run(5000);
+    const { results } = rig.last("formatTrial");
+    expect(results.map(({ packed, location }) => [packed, location])).toEqual([
+      [false, "main"],
+      [true, "main"],
+    ]);
+    for (const { pixelBytes, storedBytes, readRate, writeRate } of results) {
+      expect([pixelBytes, storedBytes]).toEqual([FRAME_BYTES, FRAME_BYTES]);
+      expect(Math.min(readRate, writeRate)).toBeGreaterThan(0);
+    }
+    expect(rig.disk.frames.size).toBe(before);
+  });
+
+  test("a measurement of formats ends at any action, cleans up, and playback goes on", async () => {
+    const rig = new EngineRig();
+    await rig.open();
+    await render(rig);
+    rig.configure({ background: "Off" });
+    const before = rig.disk.frames.size;
+    rig.send({ kind: "measureFormats", location: "main" });
+    await rig.run(12);
+    rig.send({ kind: "play", speed: 1 });
+    await rig.run(3000);
+    expect(rig.all("formatTrial")).toEqual([]);
+    expect(rig.notices.join()).toContain("The measurement of formats was stopped");
+    expect(rig.disk.frames.size).toBe(before);
+    expect(rig.status.mode).toBe("playing");
+  });
+
+  test("the browser's own storage is told, changed and cleared on demand", async () => {
+    const rig = new EngineRig();
+    rig.configure({ diskCache: { ...policy, location: "browser" } });
+    await rig.open();
+    await render(rig);
+    rig.send({ kind: "changeBrowserDisk", settings: { capBytes: 2 ** 26 } });
+    await rig.run(100);
+    expect(rig.last("browserDisk")).toMatchObject({ state: { frames: 24, settings: { capBytes: 2 ** 26 } } });
+    rig.configure({ background: "Off" });
+    const { items } = rig.last("browserDisk");
+    rig.send({ kind: "clearBrowserDisk", keys: items!.slice(0, 10).map(({ key }) => key) });
+    await rig.run(100);
+    expect(rig.last("browserDisk").state.frames).toBe(14);
+    await rig.run(200);
+    expect(rig.held(ON_DISK)).toBe(14);
+  });
+});

@@ -26,12 +26,14 @@ import {
 } from "@kinetocache/core";
 import { Arrival } from "./arrival";
 import { Calibration } from "./calibration";
-import type { HeldPicture } from "./diskClient";
+import { BrowserDesk, type BrowserPort } from "./browserDesk";
 import { Devices, type GraphicsFault } from "./devices";
-import { DiskStore, type DiskPort } from "./diskStore";
+import { DiskTier } from "./diskTier";
+import { FormatRun, sampleOf } from "./formatRun";
 import { FrameCosts } from "./frameCosts";
+import type { FrameStorage, HeldPicture } from "./frameStorage";
 import { HeldFrames } from "./heldFrames";
-import { releasePixels } from "./pixels";
+import { copyPixels, releasePixels } from "./pixels";
 import { GraphicsTrial } from "./graphicsTrial";
 import { ParallelTrial } from "./parallelTrial";
 import { PreviewTimeline } from "./previewTimeline";
@@ -58,6 +60,8 @@ interface Admittance {
   readonly keep: "memory" | "disk";
   /** Document that the frame belongs to on disk. */
   readonly owner: string;
+  /** Whether background rendering made it. */
+  readonly inBackground: boolean;
 }
 
 /** What the engine needs of its surroundings. */
@@ -66,7 +70,7 @@ export interface Surroundings {
     RenderPool,
     "size" | "freeSlots" | "memoryBytes" | "resize" | "setDocument" | "setGraphics" | "setDecoding" | "render" | "stop"
   >;
-  readonly disk: DiskPort;
+  readonly disks: { readonly server: FrameStorage; readonly browser: BrowserPort };
   readonly viewer: Pick<Viewer, "attach" | "show">;
   readonly emit: (event: EngineEvent) => void;
 }
@@ -79,7 +83,8 @@ const SCRUB_REST_MS = 250;
 const SHARPEN_AFTER_MS = 400;
 // A take begins when the screen has drawn that it is being measured: doing both at once delays the first frames.
 const TAKE_LEAD_MS = 300;
-const FETCH_SLOTS = 2;
+// Frames that are on their way from disk at a time: while one is unpacked the next ones travel.
+const FETCH_SLOTS = 4;
 // Keys and estimates are worked out in slices of this length.
 const SLICE_MS = 6;
 // Frames that memory does not take are written to disk from the hand; more than this wait for the disk.
@@ -87,7 +92,7 @@ const MOST_IN_HAND = 4;
 
 /** Whether the user did something, so that background work gives way. */
 function isAction({ kind }: Command): boolean {
-  return kind !== "viewer" && kind !== "pauseFilling" && kind !== "diskChanged";
+  return !["viewer", "pauseFilling", "diskChanged", "browserDisk"].includes(kind);
 }
 
 /**
@@ -100,7 +105,9 @@ export class Engine {
   private timeline: PreviewTimeline | undefined;
   private readonly held = new HeldFrames((key, held) => this.timeline?.mark(key, IN_MEMORY, held));
   private readonly costs = new FrameCosts();
-  private readonly disk: DiskStore;
+  private readonly disk: DiskTier;
+  private readonly browserDesk: BrowserDesk;
+  private readonly disks: Surroundings["disks"];
   private readonly jobs = new Map<number, EngineJob>();
   private readonly calibration = new Calibration();
   /** Where frames came from that were obtained during this run of playback and not shown yet. */
@@ -114,6 +121,7 @@ export class Engine {
   /** When a take that was asked for begins. */
   private takeStartsMs: Milliseconds | undefined;
   private trial: TrialRun | undefined;
+  private formatRun: FormatRun | undefined;
   private readonly devices: Devices;
   private lastActionMs = 0;
   private lastScrubMs = -Infinity;
@@ -136,7 +144,7 @@ export class Engine {
   private readonly viewer: Surroundings["viewer"];
   private readonly emit: Surroundings["emit"];
 
-  constructor({ pool, disk, viewer, emit }: Surroundings) {
+  constructor({ pool, disks, viewer, emit }: Surroundings) {
     this.pool = pool;
     this.viewer = viewer;
     this.emit = emit;
@@ -145,9 +153,15 @@ export class Engine {
       status: () => this.status(),
       timeline: () => this.timeline?.takeChanges(),
       isBusy: () =>
-        this.transport !== undefined || this.trial !== undefined || this.jobs.size > 0 || this.disk.queued > 0,
+        this.transport !== undefined ||
+        this.trial !== undefined ||
+        this.formatRun !== undefined ||
+        this.jobs.size > 0 ||
+        this.disk.queued > 0,
     });
-    this.disk = new DiskStore(disk, {
+    this.disks = disks;
+    this.browserDesk = new BrowserDesk(disks.browser, emit, () => this.disk.refresh());
+    this.disk = new DiskTier(disks, {
       onKeys: (keys, held) => keys.forEach((key) => this.timeline?.mark(key, ON_DISK, held)),
       onCosts: (costs) => {
         for (const [key, ms] of costs) this.costs.learn(key, ms);
@@ -227,6 +241,18 @@ export class Engine {
       case "diskChanged":
         void this.disk.refresh();
         break;
+      case "measureFormats":
+        void this.measureFormats(command.location);
+        break;
+      case "browserDisk":
+        void this.browserDesk.tell(command.withItems);
+        break;
+      case "changeBrowserDisk":
+        void this.browserDesk.change(command.settings);
+        break;
+      case "clearBrowserDisk":
+        void this.browserDesk.clear(command.keys);
+        break;
       case "touch":
         break;
     }
@@ -239,6 +265,7 @@ export class Engine {
     this.settings = settings;
     this.pool.resize(settings.parallel);
     this.devices.choose(settings);
+    this.disk.configure(settings.diskCache);
     this.held.setBudget(settings.memoryBudgetBytes, this.evictionContext());
     const isOtherDevice = before?.effectsOn !== settings.effectsOn;
     if (!before || isOtherDevice || before.fraction !== settings.fraction || before.effects !== settings.effects) {
@@ -378,7 +405,38 @@ export class Engine {
     });
   }
 
+  /** With frames that are held of the open composition: rendering others would be measured along. */
+  private async measureFormats(location: string): Promise<void> {
+    const { timeline } = this;
+    if (!timeline) return;
+    this.pause();
+    for (const job of this.jobs.values()) this.stop(job);
+    const held = [...this.held.keys()].filter((key) => timeline.has(key));
+    const pictures = sampleOf(held.flatMap((key) => this.held.peek(key) ?? []));
+    if (pictures.length === 0) {
+      this.emit({
+        kind: "notice",
+        text: "No frame of this composition is held yet; play it once, then measure again.",
+      });
+      return;
+    }
+    // Copies: memory may let go of its own meanwhile.
+    const copies = pictures.map((picture) => ({ ...picture, pixels: copyPixels(picture.pixels) }));
+    const run = new FormatRun(this.disks, copies, { location, deepest: this.disk.deepestOf(location) });
+    this.formatRun = run;
+    try {
+      const results = await run.run();
+      if (results) this.emit({ kind: "formatTrial", results });
+      else this.emit({ kind: "notice", text: "The measurement of formats was stopped before its end." });
+    } catch (error) {
+      this.emit({ kind: "notice", text: `The formats could not be measured: ${(error as Error).message}` });
+    }
+    this.formatRun = undefined;
+    this.pump();
+  }
+
   private stopTrial(): void {
+    this.formatRun?.stop();
     this.trial?.stop();
     this.dropTrial();
   }
@@ -441,6 +499,7 @@ export class Engine {
       if (this.jobs.size === 0 && this.calibration.job === undefined) this.trial.step(timeline.settings, now);
       return;
     }
+    if (this.formatRun) return;
     if (this.takeStartsMs !== undefined && now >= this.takeStartsMs) {
       this.startTake();
       // Its clock began after `now`, and nothing is due before that.
@@ -478,7 +537,7 @@ export class Engine {
       shownFrame: this.shownFrame,
       memoryFits,
       memoryRoom: mode === "filling" ? this.memoryRoom(timeline, memoryFits) : 0,
-      diskAccepts: this.disk.accepts && inHand.length < MOST_IN_HAND,
+      diskTakes: (frame) => inHand.length < MOST_IN_HAND && this.disk.wants(this.costs.costs[frame]!, true),
       sharpen: this.sharpenState(mode, now),
       inHand: new Set(inHand.flatMap((key) => timeline.framesOf(key))),
       failed: timeline.failed,
@@ -597,7 +656,12 @@ export class Engine {
       if (picture) {
         this.take?.read(picture.bytes);
         const costMs = this.costs.measuredMs(key) ?? this.costs.costs[frame] ?? 0;
-        this.admit(key, picture, costMs, { origin: "disk", keep: "memory", owner: job.timeline.document.id });
+        this.admit(key, picture, costMs, {
+          origin: "disk",
+          keep: "memory",
+          owner: job.timeline.document.id,
+          inBackground: false,
+        });
       }
       this.pump();
     });
@@ -686,12 +750,13 @@ export class Engine {
     this.arrival.note(performance.now() - job.startedMs, timeline === this.timeline ? this.costs.costs[frame]! : 0);
     if (warm && !jumped) this.timeline!.measure(key, rendered, timeline.stillKeys(frame));
     this.take?.rendered(costs);
-    this.admit(key, picture, ms, { origin: "rendered", keep: job.keep, owner: document.id });
+    const inBackground = job.purpose === "fill";
+    this.admit(key, picture, ms, { origin: "rendered", keep: job.keep, owner: document.id, inBackground });
   }
 
   /** Takes a finished frame into memory, or for the moment in hand, and passes new ones on to the disk. */
   private admit(key: ContentKey, picture: HeldPicture, costMs: Milliseconds, how: Admittance): void {
-    const { origin, keep, owner } = how;
+    const { origin, keep, owner, inBackground } = how;
     if (this.held.isCached(key)) {
       releasePixels(picture.pixels);
       return;
@@ -699,16 +764,18 @@ export class Engine {
     this.held.letGo(key);
     const admitted = keep === "memory" && this.held.put(key, picture, costMs, this.evictionContext());
     if (this.transport) this.origins.set(key, origin);
-    const wantsDisk = origin === "rendered" && this.disk.accepts && !this.disk.has(key);
+    const isNew = origin === "rendered";
+    const wantsDisk = isNew && !this.disk.has(key) && this.disk.wants(costMs, inBackground);
     if (!admitted) {
       if (keep === "memory" || wantsDisk) this.held.keepInHand(key, picture, keep === "memory");
       else releasePixels(picture.pixels);
     }
-    if (!wantsDisk) return;
-    this.disk.enqueue({
+    if (!isNew) return;
+    this.disk.offer({
       key,
       owner,
       costMs,
+      inBackground,
       picture: () => this.held.peek(key),
       settled: () => {
         if (key !== this.shownKey && !this.transport) this.held.letGo(key);
@@ -792,10 +859,11 @@ export class Engine {
         remainingMs: remainingMs > 0 ? remainingMs / this.pool.size : undefined,
       },
       disk: this.disk.state,
+      notWorthStoring: this.disk.notWorth,
       readRate: this.disk.readRate,
       rendered: this.rendered,
       measuringTake: this.take !== undefined || this.takeStartsMs !== undefined,
-      trial: this.trial?.status,
+      trial: this.trial?.status ?? this.formatRun?.status,
       graphicsFault: this.devices.faultReason,
       playback: transport && { skipped: transport.skipped, reachedRate: transport.reachedRate },
       layerCosts: this.costs.layerSummary(this.playhead, this.range),

@@ -1,6 +1,8 @@
 import { openKernels } from "@kinetocache/kernels";
 import * as Comlink from "comlink";
-import type { DiskClient } from "./diskClient";
+import type { BrowserStorage } from "./browserDisk/browserDisk.worker";
+import { DepthConverter } from "./depthConverter";
+import { DiskPool } from "./diskPool";
 import { Engine } from "./engine";
 import type { Command } from "./protocol";
 import { RenderPool, type RenderOutcome } from "./renderPool";
@@ -11,10 +13,13 @@ async function start(): Promise<Engine> {
   const resources = await loadResources();
   const own = openKernels((await WebAssembly.instantiate(resources.kernels, {})).exports);
   const pool = new RenderPool(resources, (outcome: RenderOutcome) => engine.onOutcome(outcome));
+  const browser = Comlink.wrap<BrowserStorage>(
+    new Worker(new URL("./browserDisk/browserDisk.worker.ts", import.meta.url), { type: "module" }),
+  );
   const engine = new Engine({
     pool,
-    disk: Comlink.wrap<DiskClient>(new Worker(new URL("./disk.worker.ts", import.meta.url), { type: "module" })),
-    viewer: new Viewer(own),
+    disks: { server: new DiskPool(), browser },
+    viewer: new Viewer(new DepthConverter(own)),
     emit: (event) => self.postMessage(event),
   });
   return engine;

@@ -1,5 +1,5 @@
 import fc from "fast-check";
-import type { HeldPicture } from "./diskClient";
+import type { HeldPicture } from "./frameStorage";
 import { HeldFrames } from "./heldFrames";
 import { newPixels } from "./pixels";
 

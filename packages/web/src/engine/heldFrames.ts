@@ -6,7 +6,7 @@ import {
   type EvictionContext,
   type Milliseconds,
 } from "@kinetocache/core";
-import type { HeldPicture } from "./diskClient";
+import type { HeldPicture } from "./frameStorage";
 import { releasePixels } from "./pixels";
 
 /**

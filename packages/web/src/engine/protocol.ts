@@ -5,10 +5,13 @@ import type {
   DecodeDevice,
   Document,
   EffectMode,
+  FormatTrial,
+  FrameItem,
   FrameNumber,
   FrameRange,
   GraphicsChoice,
   GraphicsResult,
+  LocationSettings,
   Milliseconds,
   Mode,
   Pacing,
@@ -19,12 +22,25 @@ import type {
   TakeFrame,
   TakeSummary,
 } from "@kinetocache/core";
+import type { BrowserDiskState } from "./browserDisk/browserDisk";
 import type { RenderResources } from "./resources";
 
 /** Frames a second with a number of frames in parallel. */
 export interface ParallelPoint {
   readonly parallel: number;
   readonly rate: number;
+}
+
+/** When rendered frames are written to disk. */
+export const STORE_POLICIES = ["Always", "In background", "Never"] as const;
+
+/** Where rendered frames are written, and which. */
+export interface StoragePolicy {
+  /** Id of the location that is for the disk cache. */
+  readonly location: string;
+  readonly store: (typeof STORE_POLICIES)[number];
+  /** Whether frames are written too that read back slower than they render. */
+  readonly storeSlow: boolean;
 }
 
 /** What the user sets for the preview. Nothing here reaches an output. */
@@ -44,6 +60,7 @@ export interface PreviewSettings {
   readonly effectsOn: RenderDevice;
   /** What decodes clips. */
   readonly decodingOn: DecodeDevice;
+  readonly diskCache: StoragePolicy;
 }
 
 /** From a screen to the engine. */
@@ -81,8 +98,15 @@ export type Command =
   /** The user did something: filling waits anew. */
   | { readonly kind: "touch" }
   | { readonly kind: "pauseFilling"; readonly paused: boolean }
-  /** The disk cache changed outside the engine: frames were swept or restored, or the cap was changed. */
-  | { readonly kind: "diskChanged" };
+  /** The disk cache changed outside the engine: frames were swept, restored or moved, or settings were changed. */
+  | { readonly kind: "diskChanged" }
+  /** Writes and reads some frames of the open composition in each format at a location. Any action ends it. */
+  | { readonly kind: "measureFormats"; readonly location: string }
+  /** Asks for the state of the browser's own storage, and for its frames too. */
+  | { readonly kind: "browserDisk"; readonly withItems: boolean }
+  | { readonly kind: "changeBrowserDisk"; readonly settings: Partial<LocationSettings> }
+  /** Removes frames from the browser's own storage; all of them without keys. */
+  | { readonly kind: "clearBrowserDisk"; readonly keys?: readonly ContentKey[] };
 
 export interface LayerCost {
   readonly layer: string;
@@ -97,9 +121,12 @@ export interface LayerCost {
 }
 
 export type DiskState =
-  { readonly kind: "ready" } | { readonly kind: "unreachable" } | { readonly kind: "full"; readonly detail: string };
+  | { readonly kind: "ready" }
+  | { readonly kind: "unreachable" }
+  /** Nothing more is taken: the cap is reached, the drive is full, read-only or gone. */
+  | { readonly kind: "refused"; readonly detail: string };
 
-export type TrialKind = "frames in parallel" | "graphics devices";
+export type TrialKind = "frames in parallel" | "graphics devices" | "formats";
 
 /** What is true at one moment; sent about ten times a second while anything changes. */
 export interface Status {
@@ -123,6 +150,8 @@ export interface Status {
     readonly remainingMs?: Milliseconds;
   };
   readonly disk: DiskState;
+  /** Frames that were not written because they read back slower than they render. */
+  readonly notWorthStoring: number;
   /** Measured, in bytes a second; undefined before the first frame was read from disk. */
   readonly readRate?: number;
   readonly rendered: number;
@@ -186,6 +215,8 @@ export type EngineEvent =
   | { readonly kind: "take"; readonly take: MeasuredTake }
   | { readonly kind: "parallelCurve"; readonly points: readonly ParallelPoint[] }
   | { readonly kind: "graphicsTrial"; readonly results: readonly GraphicsResult[] }
+  | { readonly kind: "formatTrial"; readonly results: readonly FormatTrial[] }
+  | { readonly kind: "browserDisk"; readonly state: BrowserDiskState; readonly items?: readonly FrameItem[] }
   /** Something went wrong that the user should know once. */
   | { readonly kind: "notice"; readonly text: string };
 

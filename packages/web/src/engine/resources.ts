@@ -1,5 +1,6 @@
 import regularUrl from "@fontsource/instrument-sans/files/instrument-sans-latin-400-normal.woff2?url";
 import semiboldUrl from "@fontsource/instrument-sans/files/instrument-sans-latin-600-normal.woff2?url";
+import { openKernels, type Kernels } from "@kinetocache/kernels";
 import kernelsUrl from "@kinetocache/kernels/kernels.wasm?url";
 import artworkUrl from "@resvg/resvg-wasm/index_bg.wasm?url";
 
@@ -8,6 +9,12 @@ export interface RenderResources {
   readonly kernels: WebAssembly.Module;
   readonly artwork: WebAssembly.Module;
   readonly fonts: readonly Uint8Array[];
+}
+
+/** Kernels of a worker's own. */
+export async function loadKernels(): Promise<Kernels> {
+  const { instance } = await WebAssembly.instantiateStreaming(fetch(kernelsUrl), {});
+  return openKernels(instance.exports);
 }
 
 export async function loadResources(): Promise<RenderResources> {

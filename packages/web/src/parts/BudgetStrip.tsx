@@ -2,7 +2,8 @@ import { frameBudgetMs, frameBytes, framesPerSecond, requiredReadBack } from "@k
 import { Link } from "react-router";
 import { useEngine } from "../data/engineStore";
 import { useSimulatedFigures } from "../data/machine";
-import { useMachine, useVolume } from "../data/server";
+import { useDiskCache } from "../data/locations";
+import { useMachine } from "../data/server";
 import { useWorkspace } from "../data/workspace";
 import { CompositionMenu } from "./CompositionMenu";
 import { MachineMenu } from "./MachineMenu";
@@ -96,19 +97,21 @@ function MemoryGauge() {
 }
 
 function DiskGauge() {
-  const full = useEngine((state) => state.status?.disk.kind === "full");
-  const { data: disk } = useVolume();
+  const refused = useEngine((state) => state.status?.disk.kind === "refused");
+  const { location, error } = useDiskCache();
+  const disk = location?.contents;
   const used = disk ? disk.bytes + disk.holdingBytes : 0;
+  const without = error ? "no server" : location ? location.condition.kind : "–";
   return (
     <Gauge
       label="Disk cache"
-      limitText={disk ? `cap ${bytesText(disk.capBytes)}` : "no server"}
+      limitText={disk ? `cap ${bytesText(disk.settings.capBytes)}` : without}
       value={disk ? `${bytesText(used)} · ${disk.frames} fr` : "–"}
       used={used}
-      limit={disk?.capBytes ?? 1}
-      over={full}
+      limit={disk?.settings.capBytes ?? 1}
+      over={refused}
       tier="disk"
-      to="/sweep"
+      to="/storage"
     />
   );
 }
@@ -126,7 +129,7 @@ function ReadBackGauge() {
       limit={needed}
       over={rate !== undefined && rate < needed}
       tier="disk"
-      to="/sweep"
+      to="/storage"
     />
   );
 }

@@ -1,7 +1,9 @@
 import { Pause, Play, Square } from "lucide-react";
+import { useEffect, useRef } from "react";
 import Button from "react-bootstrap/Button";
 import ProgressBar from "react-bootstrap/ProgressBar";
 import { send, useEngine } from "../data/engineStore";
+import { steerJob, useJobs, type JobStatus } from "../data/server";
 import { useWorkspace } from "../data/workspace";
 import { durationText } from "./format";
 
@@ -74,7 +76,58 @@ function TrialJob() {
   );
 }
 
-/** Long work, in one place: background rendering, a take, or a measurement in progress. */
+function ServerJob({ job }: { readonly job: JobStatus }) {
+  const { notify } = useWorkspace();
+  const steer = (wish: "pause" | "resume" | "cancel") =>
+    void steerJob(job.id, wish).catch((error: unknown) => notify((error as Error).message));
+  const isPaused = job.state === "paused";
+  return (
+    <div className="drawer-job">
+      <div className="drawer-text">
+        <strong>{isPaused ? `${job.title}, paused` : job.title}</strong>
+        <span className="mono">{job.detail}</span>
+      </div>
+      <ProgressBar aria-label={job.title} now={Math.round(100 * job.progress)} max={100} />
+      <Button size="sm" variant="outline-dark" onClick={() => steer(isPaused ? "resume" : "pause")}>
+        {isPaused ? <Play size={13} aria-hidden="true" /> : <Pause size={13} aria-hidden="true" />}{" "}
+        {isPaused ? "Go on" : "Pause"}
+      </Button>
+      <Button size="sm" variant="outline-dark" onClick={() => steer("cancel")}>
+        <Square size={13} aria-hidden="true" /> Cancel
+      </Button>
+    </div>
+  );
+}
+
+const isUnderWay = ({ state }: JobStatus) => state === "running" || state === "paused";
+
+/** Jobs of the server that go on; how one ended that was seen to go on is said once. */
+function useJobsUnderWay(): readonly JobStatus[] {
+  const { notify } = useWorkspace();
+  const jobs = useJobs();
+  const seen = useRef(new Set<string>());
+  useEffect(() => {
+    for (const job of jobs) {
+      if (isUnderWay(job)) seen.current.add(job.id);
+      else if (seen.current.delete(job.id)) {
+        // Frames are elsewhere now.
+        send({ kind: "diskChanged" });
+        notify(`${job.title}: ${ENDINGS[job.state]}${job.detail ? `, ${job.detail}` : ""}.`);
+      }
+    }
+  }, [jobs, notify]);
+  return jobs.filter(isUnderWay);
+}
+
+const ENDINGS: Readonly<Record<JobStatus["state"], string>> = {
+  running: "under way",
+  paused: "paused",
+  done: "done",
+  cancelled: "cancelled; what was done so far stays",
+  failed: "stopped",
+};
+
+/** Long work, in one place: a take, a measurement, jobs of the server, and background rendering. */
 export function JobDrawer() {
   const isTrial = useEngine((state) => state.status?.trial !== undefined);
   const measuringTake = useEngine((state) => state.status?.measuringTake ?? false);
@@ -82,10 +135,14 @@ export function JobDrawer() {
     if (!status || status.filling.held >= status.filling.total) return false;
     return status.mode === "filling" || status.filling.paused;
   });
-  if (!measuringTake && !filling && !isTrial) return null;
+  const jobs = useJobsUnderWay();
+  if (!measuringTake && !filling && !isTrial && jobs.length === 0) return null;
   return (
     <aside className="drawer" aria-label="Work in progress">
-      {isTrial ? <TrialJob /> : measuringTake ? <TakeJob /> : <FillingJob />}
+      {isTrial ? <TrialJob /> : measuringTake ? <TakeJob /> : filling ? <FillingJob /> : null}
+      {jobs.map((job) => (
+        <ServerJob key={job.id} job={job} />
+      ))}
     </aside>
   );
 }

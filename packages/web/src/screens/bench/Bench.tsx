@@ -18,7 +18,8 @@ import Table from "react-bootstrap/Table";
 import { Link, useNavigate } from "react-router";
 import { database } from "../../data/database";
 import { send, useEngine } from "../../data/engineStore";
-import { useMachine, useVolume } from "../../data/server";
+import { useDiskCache } from "../../data/locations";
+import { useMachine } from "../../data/server";
 import { useTrial, type GraphicsTrial } from "../../data/trials";
 import { useStanding, type Standing } from "../../parts/standing";
 import { useWorkspace } from "../../data/workspace";
@@ -52,7 +53,7 @@ interface Budget {
 /** The four budgets, each with why it stands as it does. */
 function useBudgets(standing: Standing): readonly Budget[] {
   const { composition, document, settings } = useWorkspace();
-  const disk = useVolume().data;
+  const disk = useDiskCache().location?.contents;
   const readRate = useEngine((engine) => engine.status?.readRate);
   const layerCosts = useEngine((engine) => engine.status?.layerCosts);
   const budgetMs = frameBudgetMs(composition.rate);
@@ -88,11 +89,13 @@ function useBudgets(standing: Standing): readonly Budget[] {
     },
     {
       name: "Disk space",
-      stands: disk ? `${bytesText(disk.bytes + disk.holdingBytes)} of ${bytesText(disk.capBytes)}` : "no server",
+      stands: disk
+        ? `${bytesText(disk.bytes + disk.holdingBytes)} of ${bytesText(disk.settings.capBytes)}`
+        : "no server",
       reason: disk
         ? `${framesText(disk.frames)} on disk, ${bytesText(disk.freeBytes)} free on the drive`
         : "nothing is known of it without the server",
-      over: disk !== undefined && disk.bytes + disk.holdingBytes > 0.98 * disk.capBytes,
+      over: disk !== undefined && disk.bytes + disk.holdingBytes > 0.98 * disk.settings.capBytes,
       to: "/sweep",
     },
     {
@@ -257,7 +260,7 @@ function Stands({ standing }: { readonly standing: Standing }) {
         </h1>
         <span>{standing.detail}</span>
       </div>
-      <div className="machine-columns">
+      <div className="screen-columns">
         <div>
           <section className="sheet" aria-label="The four budgets">
             <h2>The four budgets</h2>

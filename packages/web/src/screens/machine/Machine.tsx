@@ -135,7 +135,7 @@ function Shared({ figures, shares, oneBytes, note, onApply, left, right }: Share
         </div>
         <p className="control-note">{note}</p>
       </section>
-      <div className="machine-columns">
+      <div className="screen-columns">
         <div>{left}</div>
         <div>
           <CacheBuys cacheBytes={split.cacheBytes} rangeFrames={rangeFrames} />

@@ -1,226 +1,101 @@
-import { frameBytes, requiredReadBack, type Drive, type DriveTest } from "@kinetocache/core";
-import { useEffect, useRef, useState } from "react";
+import { frameBytes, mediaRate, needsOf, type Assignment, type Document } from "@kinetocache/core";
+import { useMemo, useState } from "react";
 import Button from "react-bootstrap/Button";
-import Form from "react-bootstrap/Form";
-import ProgressBar from "react-bootstrap/ProgressBar";
-import Table from "react-bootstrap/Table";
-import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
-import { testDrive, useDrives, type DriveListing } from "../../data/server";
+import { send, useEngine } from "../../data/engineStore";
+import { useLocations } from "../../data/locations";
+import { useRoles } from "../../data/roles";
+import { useDrives } from "../../data/server";
+import { useTrial } from "../../data/trials";
 import { useWorkspace } from "../../data/workspace";
-import { agoText, bytesText, fractionText, momentText, msText } from "../../parts/format";
+import { fractionText } from "../../parts/format";
 import { ShortcutsSheet } from "../../parts/shortcuts";
 import { Waiting } from "../../parts/Waiting";
-import { storageAnswer, testNote, testsOf } from "./storageWords";
+import { DrivePanel } from "./DrivePanel";
+import { FormatPanel } from "./FormatPanel";
+import { LocationPanel } from "./LocationPanel";
+import { LocationTable } from "./LocationTable";
+import { rolesOf, type Surroundings } from "./placement";
+import { RolePanel } from "./RolePanel";
+import { storageAnswer } from "./storageWords";
 
-// Enough frames that single ones do not matter, and no more than half a gigabyte.
-const MOST_FRAMES = 120;
-const MOST_BYTES = 2 ** 29;
-const MIB = 2 ** 20;
-
-/** The test of a drive that is under way. */
-interface Running {
-  readonly mount: string;
-  readonly share: number;
-}
-
-function useDriveTest(bytes: number) {
-  const { notify } = useWorkspace();
-  const [running, setRunning] = useState<Running>();
-  const ending = useRef<AbortController>(undefined);
-  // Nobody could stop it any more.
-  useEffect(() => () => ending.current?.abort(), []);
-  const start = async (mount: string, folder: string) => {
-    const ender = new AbortController();
-    ending.current = ender;
-    setRunning({ mount, share: 0 });
-    const frames = Math.max(4, Math.min(MOST_FRAMES, Math.floor(MOST_BYTES / bytes)));
-    const place = folder.trim() === "" ? {} : { folder: folder.trim() };
-    try {
-      const onProgress = (share: number) => setRunning({ mount, share });
-      await testDrive({ mount, frameBytes: bytes, frames, ...place }, onProgress, ender.signal);
-    } catch (error) {
-      notify(ender.signal.aborted ? "The test was stopped; what it had written is removed." : (error as Error).message);
-    } finally {
-      setRunning(undefined);
-    }
-  };
-  return { running, start, stop: () => ending.current?.abort() };
-}
-
-interface DriveRowProps {
-  readonly drive: Drive;
-  readonly tests: readonly DriveTest[];
-  readonly isChosen: boolean;
-  readonly onChoose: () => void;
-}
-
-function DriveRow({ drive, tests, isChosen, onChoose }: DriveRowProps) {
-  const last = tests.at(-1);
-  return (
-    <tr>
-      <td>
-        <Form.Check
-          type="radio"
-          name="drive"
-          id={`drive ${drive.mount}`}
-          label={
-            <>
-              {drive.mount} <small>{drive.device}</small>
-            </>
-          }
-          checked={isChosen}
-          onChange={onChoose}
-        />
-      </td>
-      <td>
-        {drive.kind}
-        <small>
-          {drive.isSystem ? " · system" : ""}
-          {drive.holdsCache ? " · disk cache" : ""}
-        </small>
-      </td>
-      <td className="number">
-        {bytesText(drive.freeBytes)} <small>of {bytesText(drive.totalBytes)}</small>
-      </td>
-      <td className="number">{last ? `${bytesText(last.readRate)}/s` : "–"}</td>
-      <td className="number">{last ? `${bytesText(last.writeRate)}/s` : "–"}</td>
-      <td className="number">{last ? msText(last.frameMs) : "–"}</td>
-    </tr>
+/** Bytes and rate of the clips that a document brings along. Base64 takes four characters for three bytes. */
+function mediaOf(document: Document): { readonly bytes: number; readonly rate: number } {
+  const clips = Object.values(document.assets).flatMap((asset) =>
+    asset.kind === "clip" ? [{ bytes: (asset.base64.length * 3) / 4, frames: asset.duration, rate: asset.rate }] : [],
   );
+  return { bytes: clips.reduce((sum, { bytes }) => sum + bytes, 0), rate: mediaRate(clips) };
 }
 
-/** Rates of one drive over time. */
-function DriveChart({ tests }: { readonly tests: readonly DriveTest[] }) {
-  const data = tests.map(({ atMs, readRate, writeRate }) => ({
-    when: momentText(atMs),
-    read: Number((readRate / MIB).toFixed(1)),
-    write: Number((writeRate / MIB).toFixed(1)),
-  }));
-  return (
-    <ResponsiveContainer width="100%" height={150}>
-      <LineChart data={data} margin={{ top: 8, right: 12, bottom: 0, left: 0 }}>
-        <CartesianGrid stroke="var(--rule)" vertical={false} />
-        <XAxis dataKey="when" stroke="var(--ink-2)" tick={{ fontSize: 11 }} />
-        <YAxis stroke="var(--ink-2)" tick={{ fontSize: 11 }} width={80} unit=" MB/s" />
-        <Tooltip contentStyle={{ background: "var(--sheet)", borderColor: "var(--rule)", color: "var(--ink)" }} />
-        <Line dataKey="read" name="reads" unit=" MB/s" stroke="var(--ink)" strokeWidth={2} isAnimationActive={false} />
-        <Line
-          dataKey="write"
-          name="writes"
-          unit=" MB/s"
-          stroke="var(--disk)"
-          strokeWidth={2}
-          strokeDasharray="5 3"
-          isAnimationActive={false}
-        />
-      </LineChart>
-    </ResponsiveContainer>
-  );
-}
-
-function Drives({ drives, tests }: DriveListing) {
+/** Where caches and media are, whether that plays back in real time, and what would be better. */
+export function Storage() {
   const { composition, document, settings } = useWorkspace();
+  const { locations, error } = useLocations();
+  const drives = useDrives();
+  const roles = useRoles();
+  const trials = useTrial("formatTrial");
   const [chosen, setChosen] = useState<string>();
   const [folder, setFolder] = useState("");
-  const bytes = frameBytes(composition, settings.fraction, document.depth);
-  const { running, start, stop } = useDriveTest(bytes);
-  const needed = requiredReadBack(bytes, composition.rate);
-  const answer = storageAnswer(drives, tests, needed, composition.name);
-  const drive =
-    drives.find(({ mount }) => mount === chosen) ?? drives.find(({ holdsCache }) => holdsCache) ?? drives[0];
-  const own = drive ? testsOf(tests, drive) : [];
-  const note = testNote(own);
+  const isMeasuring = useEngine((state) => state.status?.trial !== undefined);
+  const media = useMemo(() => mediaOf(document), [document]);
+
+  const isAlike = trials?.composition === composition.name && trials.fraction === settings.fraction;
+  const formats = isAlike ? trials.results : [];
+  const listing = drives.data ?? (error ? { drives: [], tests: [] } : undefined);
+  if (!listing || !roles || locations.length === 0) return <Waiting for="Looking at the drives…" />;
+
+  const surroundings: Surroundings = { locations, drives: listing.drives, tests: listing.tests, formats };
+  const assignment: Assignment = { ...roles, "disk cache": settings.diskCache.location };
+  const needs = needsOf(composition, settings.fraction, document.depth, media);
+  const answer = storageAnswer(surroundings, assignment, needs, composition.name);
+  const cache = locations.find(({ id }) => id === settings.diskCache.location);
+  const location = locations.find(({ id }) => id === (chosen ?? settings.diskCache.location)) ?? locations[0]!;
   return (
     <main className="page">
       <div className="page-head">
         <h1>{answer.sentence}</h1>
         <span>{answer.detail}</span>
+        {answer.isMeasured || !cache?.contents ? null : (
+          <Button
+            variant="dark"
+            className="page-action"
+            disabled={isMeasuring}
+            onClick={() => send({ kind: "measureFormats", location: cache.id })}
+          >
+            Measure it
+          </Button>
+        )}
       </div>
-      <section className="sheet" aria-label="Drives">
-        <h2>
-          Drives{" "}
-          <small>
-            measured with frames of {bytesText(bytes)}, as {composition.name} has at {fractionText(settings.fraction)}
-          </small>
-        </h2>
-        <Table size="sm" className="devices">
-          <thead>
-            <tr>
-              <th scope="col">Drive</th>
-              <th scope="col">Kind</th>
-              <th scope="col" className="number">
-                Free
-              </th>
-              <th scope="col" className="number">
-                Reads
-              </th>
-              <th scope="col" className="number">
-                Writes
-              </th>
-              <th scope="col" className="number">
-                One frame
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            {drives.map((one) => (
-              <DriveRow
-                key={one.mount}
-                drive={one}
-                tests={testsOf(tests, one)}
-                isChosen={one === drive}
-                onChoose={() => setChosen(one.mount)}
-              />
-            ))}
-          </tbody>
-        </Table>
-      </section>
-      {drive ? (
-        <section className="sheet" aria-label="Test of a drive">
-          <h2>
-            {drive.mount}{" "}
-            <small>
-              {own.length > 0 ? `tested ${agoText(own.at(-1)!.atMs, Date.now())}` : ""}
-              {own.length > 1 ? "; reads solid, writes dashed" : ""}
-            </small>
-          </h2>
-          {note ? <p className={own.length > 0 ? "control-warning" : "empty"}>{note}</p> : null}
-          {own.length > 1 ? <DriveChart tests={own} /> : null}
-          <div className="sheet-row">
-            <Form.Control
-              size="sm"
-              aria-label="Folder to test in"
-              placeholder={drive.holdsCache ? "the folder of the disk cache" : drive.mount}
-              value={folder}
-              onChange={(event) => setFolder(event.target.value)}
-            />
-            {running ? (
-              <Button size="sm" variant="outline-dark" onClick={stop}>
-                Stop
-              </Button>
-            ) : (
-              <Button size="sm" variant="dark" onClick={() => void start(drive.mount, folder)}>
-                Test this drive
-              </Button>
-            )}
-          </div>
-          {running ? (
-            <ProgressBar now={running.share * 100} aria-label={`Test of ${running.mount}`} />
-          ) : (
-            <p className="control-note">
-              Frame-sized files are written there, read back and removed. The last gigabyte of a drive is left alone.
-            </p>
-          )}
-        </section>
-      ) : null}
+      {error ? <p className="control-warning">{error.message}</p> : null}
+      <div className="screen-columns">
+        <div>
+          <LocationTable
+            surroundings={surroundings}
+            assignment={assignment}
+            needs={needs}
+            chosen={location.id}
+            onChoose={setChosen}
+            folder={folder}
+            onFolder={setFolder}
+          />
+          <RolePanel surroundings={surroundings} assignment={assignment} needs={needs} />
+          <DrivePanel
+            drives={listing.drives}
+            tests={listing.tests}
+            assignment={assignment}
+            bytes={frameBytes(composition, settings.fraction, document.depth)}
+            frames={`as ${composition.name} has at ${fractionText(settings.fraction)}`}
+            onPlace={(place) => {
+              setFolder(place);
+              window.document.getElementById("folder-to-add")?.focus();
+            }}
+          />
+        </div>
+        <div>
+          <LocationPanel location={location} roles={rolesOf(location.id, assignment)} />
+          <FormatPanel location={location} trials={isAlike ? trials : undefined} />
+        </div>
+      </div>
       <ShortcutsSheet shortcuts={[]} title="Storage" />
     </main>
   );
-}
-
-/** Which drives there are, how fast each is, and whether the cache sits on a good one. */
-export function Storage() {
-  const { data, error } = useDrives();
-  if (!data) return <Waiting for={error ? error.message : "Looking at the drives…"} />;
-  return <Drives {...data} />;
 }

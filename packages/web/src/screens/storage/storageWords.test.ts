@@ -1,8 +1,19 @@
-import type { Drive, DriveTest } from "@kinetocache/core";
-import { storageAnswer, testNote } from "./storageWords";
+import {
+  DEFAULT_LOCATION_SETTINGS,
+  needsOf,
+  type Drive,
+  type DriveTest,
+  type FormatTrial,
+  type Packing,
+} from "@kinetocache/core";
+import type { LocationView } from "../../data/locations";
+import { formatInUse, placeOf, roomOf, type Surroundings } from "./placement";
+import { forecastText, headroomText, storageAnswer, testNote } from "./storageWords";
 
 const GIB = 2 ** 30;
 const MIB = 2 ** 20;
+const HOUR = 3600 * 1000;
+
 const drive: Drive = {
   mount: "/media/fast",
   device: "/dev/made-up1",
@@ -10,8 +21,23 @@ const drive: Drive = {
   totalBytes: 500 * GIB,
   freeBytes: 200 * GIB,
   isSystem: false,
-  holdsCache: true,
+  simulated: false,
+  locations: ["main"],
 };
+
+function location(change: Partial<LocationView["contents"]> = {}, packing: Packing = "plain"): LocationView {
+  const contents = {
+    settings: { ...DEFAULT_LOCATION_SETTINGS, packing },
+    frames: 0,
+    bytes: 0,
+    holdingBytes: 0,
+    freeBytes: 200 * GIB,
+    growth: [],
+    ...change,
+  };
+  return { id: "main", name: "…/cache", holds: "frames", condition: { kind: "open" }, contents };
+}
+
 const measured = (readRate: number, direct = true): DriveTest => ({
   mount: "/media/fast",
   atMs: 0,
@@ -20,24 +46,97 @@ const measured = (readRate: number, direct = true): DriveTest => ({
   writeRate: 90 * MIB,
   readRate,
   frameMs: 4,
+  readWithMediaRate: readRate / 2,
   direct,
 });
-const answer = (tests: readonly DriveTest[], change: Partial<Drive> = {}) =>
-  storageAnswer([{ ...drive, ...change }], tests, 50 * MIB, "Night Roost");
+const trial = (packed: boolean, readRate: number): FormatTrial => ({
+  location: "main",
+  packed,
+  frames: 16,
+  pixelBytes: 2 * MIB,
+  storedBytes: packed ? MIB : 2 * MIB,
+  writeRate: 50 * MIB,
+  readRate,
+});
 
-test("the answer says whether the cache's drive plays back in real time, with both numbers", () => {
-  expect(answer([]).sentence).toBe("The cache's drive is not tested yet");
-  expect(answer([measured(400 * MIB)])).toEqual({
+// 960 × 540 at 24 a second: 47.5 MB/s, and 57.0 with the margin.
+const needs = needsOf(
+  { width: 1920, height: 1080, rate: { numerator: 24, denominator: 1 }, duration: 240 },
+  0.5,
+  "8-bit",
+  { bytes: 0, rate: 0 },
+);
+
+const answer = (change: Partial<Surroundings> = {}) =>
+  storageAnswer(
+    { locations: [location()], drives: [drive], tests: [], formats: [], ...change },
+    { "disk cache": "main" },
+    needs,
+    "Night Roost",
+  );
+
+test("the answer says whether the disk cache plays back in real time, with both numbers", () => {
+  expect(answer().sentence).toBe("The cache's drive is not tested yet");
+  expect(answer({ tests: [measured(400 * MIB)] })).toEqual({
     sentence: "Fast enough to play from disk",
-    detail: "reads 400 MB/s, Night Roost needs 50.0 MB/s. /media/fast, solid state",
+    detail: "its drive reads 400 MB/s, Night Roost needs 57.0 MB/s with its margin. …/cache",
+    isMeasured: false,
   });
-  expect(answer([measured(400 * MIB), measured(55 * MIB)]).sentence).toBe("Too slow to play from disk");
+  expect(answer({ tests: [measured(400 * MIB), measured(55 * MIB)] }).sentence).toBe("Too slow to play from disk");
+});
+
+test("a fast drive behind a slow path is slow, and so is the reverse", () => {
+  const behind = answer({ tests: [measured(400 * MIB)], formats: [trial(false, 40 * MIB)] });
+  expect(behind).toMatchObject({ sentence: "Too slow to play from disk", isMeasured: true });
+  expect(behind.detail).toContain("frames come back at 40.0 MB/s");
+  expect(answer({ tests: [measured(30 * MIB)], formats: [trial(false, 90 * MIB)] }).sentence).toContain("Too slow");
 });
 
 test("what speaks against the place is said, and another drive's tests say nothing", () => {
-  expect(answer([], { kind: "spinning" }).detail).toBe("/media/fast: a spinning drive reads single frames slowly");
-  expect(answer([{ ...measured(400 * MIB), mount: "/elsewhere" }]).sentence).toContain("is not tested yet");
-  expect(storageAnswer([], [], 1, "x").sentence).toContain("not listed");
+  expect(answer({ drives: [{ ...drive, kind: "spinning" }] }).detail).toBe(
+    "…/cache: a spinning drive reads single frames slowly",
+  );
+  const elsewhere = { ...measured(400 * MIB), mount: "/elsewhere" };
+  expect(answer({ tests: [elsewhere] }).sentence).toContain("is not tested yet");
+  expect(answer({ locations: [] }).sentence).toContain("not listed");
+  const gone: LocationView = {
+    id: "main",
+    name: "…/cache",
+    holds: "frames",
+    condition: { kind: "missing", detail: "/media/fast/cache is gone" },
+  };
+  expect(answer({ locations: [gone] })).toMatchObject({
+    sentence: "The disk cache cannot be used now",
+    detail: "/media/fast/cache is gone",
+  });
+});
+
+test("the format in use is the one that is set; automatic counts with the better of both", () => {
+  const formats = [trial(false, 100 * MIB), trial(true, 160 * MIB)];
+  expect(formatInUse(location(), formats)?.packed).toBe(false);
+  expect(formatInUse(location({}, "packed"), formats)?.packed).toBe(true);
+  expect(formatInUse(location({}, "automatic"), formats)?.packed).toBe(true);
+  expect(formatInUse({ ...location(), id: "other" }, formats)).toBeUndefined();
+  const place = placeOf(location(), { locations: [], drives: [drive], tests: [measured(400 * MIB)], formats });
+  expect(place).toMatchObject({ drive: "/media/fast", readRate: 100 * MIB, writeRate: 50 * MIB });
+});
+
+test("room is what the cap and the drive leave, the last gigabyte left alone", () => {
+  expect(roomOf(location())).toBe(20 * GIB);
+  expect(roomOf(location({ bytes: 5 * GIB, holdingBytes: GIB, freeBytes: 3 * GIB }))).toBe(7 * GIB);
+  expect(roomOf({ id: "x", name: "x", holds: "media", condition: { kind: "open" } })).toBe(0);
+});
+
+test("the forecast tells when a location is full, and what it cannot tell", () => {
+  const growth = [
+    { atMs: 0, bytes: 0 },
+    { atMs: HOUR, bytes: GIB },
+  ];
+  expect(forecastText(location({ growth, bytes: GIB }).contents!, HOUR)).toBe("full in 19 h (est.)");
+  expect(forecastText(location({ growth: [growth[0]!] }).contents!, 10)).toBe("growth not known yet");
+  const still = growth.map(({ atMs }) => ({ atMs, bytes: GIB }));
+  expect(forecastText(location({ growth: still, bytes: GIB }).contents!, HOUR)).toBe("not growing");
+  expect(forecastText(location({ bytes: 20 * GIB }).contents!, HOUR)).toBe("full: what goes first gives way");
 });
 
 test("a drive that got slower, and a figure that may not be the drive's, are told", () => {
@@ -45,4 +144,10 @@ test("a drive that got slower, and a figure that may not be the drive's, are tol
   expect(testNote([measured(400)])).toBe("");
   expect(testNote([measured(400), measured(100)])).toBe("slower than before: 25 % of its best");
   expect(testNote([measured(400, false)])).toContain("may come from the system's memory");
+});
+
+test("headroom reads as a multiple", () => {
+  expect(headroomText(undefined)).toBe("not measured");
+  expect(headroomText(1.849)).toBe("1.8 ×");
+  expect(headroomText(Infinity)).toBe("ample");
 });

@@ -1,34 +1,54 @@
-import { cacheTroubles, playsFromDrive, slowedTo, type Drive, type DriveTest } from "@kinetocache/core";
-import { bytesText, percentText } from "../../parts/format";
+import {
+  fillForecast,
+  fitnessOf,
+  playsFromDrive,
+  READ_HEADROOM,
+  slowedTo,
+  type Assignment,
+  type DriveTest,
+  type Needs,
+} from "@kinetocache/core";
+import type { LocationContents } from "../../data/locations";
+import { bytesText, durationText, percentText } from "../../parts/format";
+import { formatInUse, placeOf, roomOf, type Surroundings } from "./placement";
 
-export interface DriveAnswer {
+export interface StorageAnswer {
   readonly sentence: string;
   readonly detail: string;
+  /** Whether frames of the open composition were read back from there. */
+  readonly isMeasured: boolean;
 }
 
-/** Tests of one drive, oldest first. */
-export function testsOf(tests: readonly DriveTest[], { mount }: Drive): DriveTest[] {
-  return tests.filter((test) => test.mount === mount);
-}
-
-/** Where the cache sits, whether that plays back in real time, and what speaks against it. */
+/** Where the disk cache is, whether that plays back in real time, and what speaks against the place. */
 export function storageAnswer(
-  drives: readonly Drive[],
-  tests: readonly DriveTest[],
-  neededRate: number,
+  surroundings: Surroundings,
+  assignment: Assignment,
+  needs: Needs,
   composition: string,
-): DriveAnswer {
-  const drive = drives.find(({ holdsCache }) => holdsCache);
-  if (!drive) return { sentence: "The cache's drive is not listed", detail: "" };
-  const last = testsOf(tests, drive).at(-1);
-  const troubles = cacheTroubles(drive);
-  const detail = troubles.length > 0 ? `${drive.mount}: ${troubles.join("; ")}` : `${drive.mount}, ${drive.kind}`;
-  if (!last) return { sentence: "The cache's drive is not tested yet", detail };
-  const needs = `reads ${bytesText(last.readRate)}/s, ${composition} needs ${bytesText(neededRate)}/s`;
-  const sentence = playsFromDrive(last.readRate, neededRate)
-    ? "Fast enough to play from disk"
-    : "Too slow to play from disk";
-  return { sentence, detail: `${needs}. ${detail}` };
+): StorageAnswer {
+  const location = surroundings.locations.find(({ id }) => id === assignment["disk cache"]);
+  if (!location)
+    return {
+      sentence: "The location of the disk cache is not listed",
+      detail: "Choose another below.",
+      isMeasured: false,
+    };
+  if (location.condition.kind !== "open")
+    return { sentence: "The disk cache cannot be used now", detail: location.condition.detail, isMeasured: false };
+  const place = placeOf(location, surroundings);
+  const places = surroundings.locations.map((one) => placeOf(one, surroundings));
+  const need = needs["disk cache"];
+  const { conflicts } = fitnessOf("disk cache", place, need, places, assignment);
+  const against = conflicts.filter((words) => words !== "too slow for real time");
+  const where = against.length > 0 ? `${location.name}: ${against.join("; ")}` : location.name;
+  if (place.readRate === undefined)
+    return { sentence: "The cache's drive is not tested yet", detail: where, isMeasured: false };
+  const isPath = formatInUse(location, surroundings.formats) !== undefined;
+  const reads = `${isPath ? "frames come back at" : "its drive reads"} ${bytesText(place.readRate)}/s`;
+  const needed = `${composition} needs ${bytesText(READ_HEADROOM * need.readRate)}/s with its margin`;
+  const isFast = playsFromDrive(place.readRate, need.readRate);
+  const sentence = isFast ? "Fast enough to play from disk" : "Too slow to play from disk";
+  return { sentence, detail: `${reads}, ${needed}. ${where}`, isMeasured: isPath };
 }
 
 /** What is to be said of a drive's last test. */
@@ -41,4 +61,22 @@ export function testNote(tests: readonly DriveTest[]): string {
     share === undefined ? "" : `slower than before: ${percentText(share)} of its best`,
   ];
   return notes.filter(Boolean).join("; ");
+}
+
+/** When a location will be full at the present rate; an estimate. */
+export function forecastText(contents: LocationContents, nowMs: number): string {
+  const { growth, settings, bytes, holdingBytes } = contents;
+  const room = roomOf({ id: "", name: "", holds: "frames", condition: { kind: "open" }, contents }) - bytes;
+  if (room <= 0.02 * settings.capBytes && bytes + holdingBytes > 0) return "full: what goes first gives way";
+  const forecast = fillForecast(growth, room, nowMs);
+  if (!forecast) return "growth not known yet";
+  return forecast.fullAtMs === undefined ? "not growing" : `full in ${durationText(forecast.fullAtMs - nowMs)} (est.)`;
+}
+
+const KEEPS_UP = 100;
+
+/** A multiple of what is needed. */
+export function headroomText(headroom: number | undefined): string {
+  if (headroom === undefined) return "not measured";
+  return headroom >= KEEPS_UP ? "ample" : `${Number(headroom.toPrecision(2))} ×`;
 }

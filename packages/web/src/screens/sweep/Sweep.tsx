@@ -1,41 +1,29 @@
-import { isSweepable, type ItemGroup } from "@kinetocache/core";
+import { BROWSER_LOCATION, isSweepable, type ItemGroup } from "@kinetocache/core";
 import { useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
+import { Link } from "react-router";
 import { send } from "../../data/engineStore";
+import { useLocations, type LocationContents } from "../../data/locations";
 import { useItemGroups } from "../../data/reach";
-import {
-  changeVolume,
-  emptyBatch,
-  holdFrames,
-  restoreBatch,
-  useHolds,
-  useItems,
-  useVolume,
-  type VolumeState,
-} from "../../data/server";
+import { emptyBatch, holdFrames, restoreBatch, useHolds, useItems } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import { agoText, bytesText, durationText, framesText } from "../../parts/format";
-import { NumberField } from "../../parts/NumberField";
 import { Waiting } from "../../parts/Waiting";
 import { ShortcutsSheet } from "../../parts/shortcuts";
-
-const GIB = 2 ** 30;
-// As the server accepts them.
-const SMALLEST_CAP = 16 * 2 ** 20;
-const LARGEST_CAP = 2 ** 50;
 
 const idOf = ({ owner, state }: ItemGroup) => `${owner}/${state}`;
 
 interface DriveBarProps {
-  readonly volume: VolumeState;
+  readonly volume: LocationContents;
   readonly staleBytes: number;
 }
 
 /** The cache against its cap: live, stale, holding, room. */
 function DriveBar({ volume, staleBytes }: DriveBarProps) {
-  const { capBytes, bytes, holdingBytes } = volume;
+  const { settings, bytes, holdingBytes } = volume;
+  const { capBytes } = settings;
   const room = Math.max(0, capBytes - bytes - holdingBytes);
   const parts = [
     { name: "Live cache", bytes: bytes - staleBytes, className: "part-live" },
@@ -65,63 +53,34 @@ function DriveBar({ volume, staleBytes }: DriveBarProps) {
   );
 }
 
-function CapControl({ volume }: { readonly volume: VolumeState }) {
-  const { notify } = useWorkspace();
-  const change = async (settings: { capBytes?: number; packed?: boolean }) => {
-    try {
-      await changeVolume(settings);
-      send({ kind: "diskChanged" });
-    } catch (error) {
-      notify((error as Error).message);
-    }
-  };
-  return (
-    <div className="cap-control">
-      <Form.Label htmlFor="cap">Cap</Form.Label>
-      <NumberField
-        id="cap"
-        value={volume.capBytes / GIB}
-        decimals={2}
-        min={SMALLEST_CAP / GIB}
-        max={LARGEST_CAP / GIB}
-        step={0.5}
-        unit="GB"
-        onChange={(value) => void change({ capBytes: Math.round(value * GIB) })}
-      />
-      <Form.Check
-        type="switch"
-        id="packed"
-        label="Pack 8-bit frames"
-        checked={volume.packed}
-        onChange={(event) => void change({ packed: event.target.checked })}
-      />
-    </div>
-  );
-}
-
 /** Stale cache files: see them, move them to holding, get them back, let them go. */
 export function Sweep() {
   const { document, notify } = useWorkspace();
-  const volume = useVolume();
+  const { locations, error } = useLocations();
   const items = useItems();
   const holds = useHolds();
   const groups = useItemGroups(items.data, document.id);
   const [choice, setChoice] = useState<ReadonlySet<string>>();
   const [busy, setBusy] = useState(false);
 
-  if (volume.error && !volume.data) {
+  // The browser's own storage has no holding; it is cleared in Storage.
+  const folders = locations.filter(({ id, contents }) => contents !== undefined && id !== BROWSER_LOCATION);
+
+  if (error && folders.length === 0) {
     return (
       <main className="page">
         <h1>The disk cache cannot be read</h1>
-        <p>{volume.error.message}</p>
+        <p>{error.message}</p>
       </main>
     );
   }
-  if (!volume.data || !groups) return <Waiting for="Looking through the disk cache…" />;
+  if (folders.length === 0 || !items.data || !groups) return <Waiting for="Looking through the disk cache…" />;
 
   const stale = groups.filter(({ state }) => isSweepable(state));
   const chosen = groups.filter((group) => (choice ? choice.has(idOf(group)) : isSweepable(group.state)));
   const sum = (list: readonly { bytes: number }[]) => list.reduce((total, { bytes }) => total + bytes, 0);
+  const staleKeys = new Set(stale.flatMap(({ keys }) => keys));
+  const staleIn = (id: string) => sum(items.data!.filter(({ location, key }) => location === id && staleKeys.has(key)));
   const chosenBytes = sum(chosen);
   const rebuildMs = chosen.reduce((total, group) => total + (group.rebuildMs ?? 0), 0);
   const toggle = (group: ItemGroup) => {
@@ -146,7 +105,7 @@ export function Sweep() {
       <div className="page-head">
         <h1>{stale.length > 0 ? `${bytesText(sum(stale))} can go` : "Nothing is stale"}</h1>
         <span>
-          of {bytesText(volume.data.bytes)} of cached frames.{" "}
+          of {bytesText(sum(items.data))} of cached frames.{" "}
           {chosen.length > 0 && rebuildMs > 0
             ? `Rendering the selected frames again would take about ${durationText(rebuildMs)}.`
             : ""}
@@ -160,16 +119,20 @@ export function Sweep() {
           {chosen.length > 0 ? `Move ${bytesText(chosenBytes)} to holding` : "Move to holding"}
         </Button>
       </div>
-      <section className="sheet" aria-label="Disk cache">
-        <div className="drive-head">
-          <h2>
-            Disk cache <small>{volume.data.path}</small>
-          </h2>
-          <span className="mono">{bytesText(volume.data.freeBytes)} free on the drive</span>
-          <CapControl volume={volume.data} />
-        </div>
-        <DriveBar volume={volume.data} staleBytes={sum(stale)} />
-      </section>
+      {folders.map(({ id, name, contents }) => (
+        <section className="sheet" aria-label={`Disk cache in ${name}`} key={id}>
+          <div className="drive-head">
+            <h2>
+              Disk cache <small>{name}</small>
+            </h2>
+            <span className="mono">{bytesText(contents!.freeBytes)} free on the drive</span>
+            <Link to="/storage">
+              cap <span className="mono">{bytesText(contents!.settings.capBytes)}</span>
+            </Link>
+          </div>
+          <DriveBar volume={contents!} staleBytes={staleIn(id)} />
+        </section>
+      ))}
       <section className="sheet" aria-label="Cached frames">
         {groups.length === 0 ? (
           <p className="empty">The disk cache is empty. Frames that Preview renders are stored here.</p>

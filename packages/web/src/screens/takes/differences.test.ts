@@ -20,6 +20,7 @@ const take = (change: Partial<StoredTake> = {}): StoredTake => ({
     loop: true,
     effectsOn: "processor",
     decodingOn: "processor",
+    diskCache: { location: "main", store: "Always", storeSlow: false },
   },
   depth: "8-bit",
   frames: [],

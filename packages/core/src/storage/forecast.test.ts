@@ -1,0 +1,54 @@
+import fc from "fast-check";
+import { fillForecast, withSample, type FillSample } from "./forecast";
+
+const HOUR = 3600 * 1000;
+const DAY = 24 * HOUR;
+
+test("room over growth says when a location is full", () => {
+  const samples = [
+    { atMs: 0, bytes: 100 },
+    { atMs: 10_000, bytes: 200 },
+    { atMs: 100_000, bytes: 1100 },
+  ];
+  // 1000 bytes in 100 s: 10 bytes a second; 500 more take 50 s.
+  expect(fillForecast(samples, 500, 100_000)).toEqual({ growth: 10, fullAtMs: 150_000 });
+  expect(fillForecast(samples, 0, 100_000)).toEqual({ growth: 10, fullAtMs: 100_000 });
+});
+
+test("what does not grow is never full; what was hardly watched is not judged", () => {
+  const still = [
+    { atMs: 0, bytes: 900 },
+    { atMs: 90_000, bytes: 800 },
+  ];
+  expect(fillForecast(still, 500, 90_000)).toEqual({ growth: 0 });
+  expect(fillForecast(still, 500, 59_000)).toBeUndefined();
+  expect(fillForecast([], 500, 90_000)).toBeUndefined();
+});
+
+test("only the last three days count", () => {
+  const samples = [
+    { atMs: 0, bytes: 0 },
+    { atMs: 5 * DAY, bytes: 1e9 },
+    { atMs: 6 * DAY, bytes: 1e9 + 86_400_000 },
+  ];
+  expect(fillForecast(samples, 1e6, 6 * DAY)!.growth).toBeCloseTo(1000);
+});
+
+test("samples stay in order, few, and within a week, whatever the clock does", () => {
+  fc.assert(
+    fc.property(fc.array(fc.integer({ min: -HOUR, max: 3 * HOUR }), { minLength: 1, maxLength: 400 }), (steps) => {
+      let samples: FillSample[] = [];
+      let atMs = 100 * DAY;
+      for (const step of steps) {
+        atMs += step;
+        samples = withSample(samples, { atMs, bytes: 1 });
+        expect(samples.at(-1)).toEqual({ atMs, bytes: 1 });
+      }
+      const times = samples.map((sample) => sample.atMs);
+      expect(times).toEqual([...new Set(times)].sort((a, b) => a - b));
+      expect(times[0]).toBeGreaterThanOrEqual(atMs - 6 * DAY);
+      const old = times.filter((time) => time < atMs - DAY);
+      old.slice(1).forEach((time, index) => expect(time - old[index]!).toBeGreaterThanOrEqual(HOUR));
+    }),
+  );
+});

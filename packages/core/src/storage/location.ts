@@ -1,0 +1,76 @@
+import Joi from "joi";
+import { DEPTHS, type Depth } from "../composition";
+import type { FrameFormat } from "../formats";
+import type { Bytes } from "../machine";
+
+/** Id of the browser's own storage among the locations; all others are folders that the server keeps. */
+export const BROWSER_LOCATION = "browser";
+
+/** What goes first when the cap of a location is reached. */
+export const EVICTION_RULES = ["least recently used", "quickest to render again"] as const;
+export type EvictionRule = (typeof EVICTION_RULES)[number];
+
+/** How frames are stored; automatic packs a frame when it then reads back faster. */
+export const PACKINGS = ["plain", "packed", "automatic"] as const;
+export type Packing = (typeof PACKINGS)[number];
+
+export interface LocationSettings {
+  readonly capBytes: Bytes;
+  readonly rule: EvictionRule;
+  readonly packing: Packing;
+  /** Frames that are deeper lose the rest. */
+  readonly deepest: Depth;
+  /** Whether its frames go when the application is closed. */
+  readonly clearOnClose: boolean;
+}
+
+const GIB = 2 ** 30;
+export const SMALLEST_CAP: Bytes = 16 * 2 ** 20;
+
+export const DEFAULT_LOCATION_SETTINGS: LocationSettings = {
+  capBytes: 20 * GIB,
+  rule: "least recently used",
+  packing: "plain",
+  deepest: "float",
+  clearOnClose: false,
+};
+
+/** Some or all settings of a location. */
+export const locationSettingsSchema = Joi.object<Partial<LocationSettings>>({
+  capBytes: Joi.number()
+    .integer()
+    .min(SMALLEST_CAP)
+    .max(2 ** 50),
+  rule: Joi.string().valid(...EVICTION_RULES),
+  packing: Joi.string().valid(...PACKINGS),
+  deepest: Joi.string().valid(...DEPTHS),
+  clearOnClose: Joi.boolean(),
+});
+
+/** Whether a location can be used, and if not, why. */
+export type LocationCondition =
+  | { readonly kind: "open" }
+  /** Its folder is gone: the drive was removed, or the folder was moved or deleted. */
+  | { readonly kind: "missing"; readonly detail: string }
+  /** Another process has it. */
+  | { readonly kind: "in use"; readonly detail: string }
+  | { readonly kind: "refused"; readonly detail: string };
+
+/** The depth at which a location stores frames. */
+export function storedDepth(depth: Depth, deepest: Depth): Depth {
+  return DEPTHS[Math.min(DEPTHS.indexOf(depth), DEPTHS.indexOf(deepest))]!;
+}
+
+/** What storing frames of a depth loses, in words; undefined when they come back as they were. All formats keep alpha. */
+export function formatLoss(depth: Depth, deepest: Depth): string | undefined {
+  const stored = storedDepth(depth, deepest);
+  if (stored === depth) return undefined;
+  const what = stored === "8-bit" ? "fine gradations, and light brighter than white" : "the last digits of each value";
+  return `frames are ${depth} and are kept at ${stored}: ${what} are lost on disk`;
+}
+
+/** The open format of a stored frame: 8-bit as PAM, packed as QOI; half and float as OpenEXR, packed with ZIP. */
+export function formatName(depth: Depth, packed: boolean): { readonly format: FrameFormat; readonly name: string } {
+  if (depth !== "8-bit") return { format: "exr", name: packed ? "OpenEXR, ZIP" : "OpenEXR, plain" };
+  return packed ? { format: "qoi", name: "QOI" } : { format: "pam", name: "PAM" };
+}

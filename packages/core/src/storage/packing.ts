@@ -1,0 +1,47 @@
+import type { Bytes } from "../machine";
+import type { Milliseconds, Rate } from "../composition";
+import { requiredReadBack } from "../machine";
+import { READ_HEADROOM } from "./drive";
+
+/** What one way of storing frames was measured to do on the present composition. */
+export interface FormatTrial {
+  readonly location: string;
+  readonly packed: boolean;
+  readonly frames: number;
+  /** Pixels of one frame in memory, and what it takes on disk. */
+  readonly pixelBytes: Bytes;
+  readonly storedBytes: Bytes;
+  /** Through the whole path, packing and unpacking included: bytes of pixels a second. */
+  readonly writeRate: number;
+  readonly readRate: number;
+}
+
+/** What a format means for a composition at a location. */
+export interface FormatVerdict extends FormatTrial {
+  /** Seconds of the composition that fit below the cap. */
+  readonly seconds: number;
+  readonly realTime: boolean;
+}
+
+/** @param pixelBytes of a frame of the composition @param roomBytes below the cap */
+export function judgeFormat(trial: FormatTrial, rate: Rate, roomBytes: Bytes): FormatVerdict {
+  const frames = Math.floor(roomBytes / trial.storedBytes);
+  return {
+    ...trial,
+    seconds: (frames * rate.denominator) / rate.numerator,
+    realTime: trial.readRate >= READ_HEADROOM * requiredReadBack(trial.pixelBytes, rate),
+  };
+}
+
+/**
+ * Whether a frame reads back sooner packed than plain, given what the way to it carries and what unpacking takes.
+ * @param rate bytes a second of the way, packed or plain
+ */
+export function packsFaster(plainBytes: Bytes, packedBytes: Bytes, rate: number, unpackMs: Milliseconds): boolean {
+  return (packedBytes * 1000) / rate + unpackMs < (plainBytes * 1000) / rate;
+}
+
+/** Whether a frame is worth storing: it is, unless rendering it again is quicker than reading it back. */
+export function worthStoring(costMs: Milliseconds, readBackMs: Milliseconds): boolean {
+  return costMs >= readBackMs;
+}

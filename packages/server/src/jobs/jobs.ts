@@ -1,0 +1,106 @@
+import { EventEmitter, once } from "node:events";
+import { Problem } from "../http/problem";
+
+export type JobState = "running" | "paused" | "done" | "cancelled" | "failed";
+
+/** Long work as the screens see it. */
+export interface JobStatus {
+  readonly id: string;
+  readonly title: string;
+  readonly state: JobState;
+  /** Share that is done, 0 to 1. */
+  readonly progress: number;
+  /** How far it is, or why it ended, in words. */
+  readonly detail: string;
+}
+
+interface Job {
+  status: JobStatus;
+  isCancelled: boolean;
+  readonly changes: EventEmitter;
+}
+
+/** What work gets from its job. */
+export interface JobControl {
+  /** Waits while the job is paused. @throws Cancelled when it was cancelled */
+  readonly gate: () => Promise<void>;
+  readonly report: (progress: number, detail: string) => void;
+}
+
+/** A job was cancelled; what it did so far stays. */
+export class Cancelled extends Error {}
+
+// Jobs that ended are listed for the screens that come later; only the last ones are of interest.
+const MOST_ENDED = 20;
+
+/** Long work on the server: it goes on when the page that asked for it is gone. */
+export class Jobs {
+  private readonly jobs = new Map<string, Job>();
+  private readonly events = new EventEmitter().setMaxListeners(0);
+
+  list(): JobStatus[] {
+    return [...this.jobs.values()].map(({ status }) => status);
+  }
+
+  /** @returns a function that ends the subscription */
+  subscribe(listener: () => void): () => void {
+    this.events.on("change", listener);
+    return () => this.events.off("change", listener);
+  }
+
+  /**
+   * Starts work as a job.
+   * @param work returns what to say at the end
+   * @returns the job's id, and a promise of how it ended that never rejects
+   */
+  start(title: string, work: (control: JobControl) => Promise<string>): { id: string; ended: Promise<JobState> } {
+    const id = crypto.randomUUID();
+    const status: JobStatus = { id, title, state: "running", progress: 0, detail: "" };
+    const job: Job = { status, isCancelled: false, changes: new EventEmitter() };
+    this.jobs.set(id, job);
+    const control: JobControl = {
+      gate: async () => {
+        while (job.status.state === "paused" && !job.isCancelled) await once(job.changes, "change");
+        if (job.isCancelled) throw new Cancelled();
+      },
+      report: (progress, detail) => this.update(job, { progress, detail }),
+    };
+    return { id, ended: this.run(job, control, work) };
+  }
+
+  private async run(job: Job, control: JobControl, work: (control: JobControl) => Promise<string>): Promise<JobState> {
+    try {
+      this.update(job, { progress: 1, detail: await work(control), state: "done" });
+    } catch (error) {
+      if (error instanceof Cancelled) this.update(job, { state: "cancelled" });
+      else {
+        this.update(job, { detail: error instanceof Error ? error.message : String(error), state: "failed" });
+        if (!(error instanceof Problem)) console.error(`${job.status.title}:`, error);
+      }
+    }
+    this.dropOld();
+    return job.status.state;
+  }
+
+  /** @throws Problem 404, 409 when it has ended */
+  steer(id: string, wish: "pause" | "resume" | "cancel"): void {
+    const job = this.jobs.get(id);
+    if (!job) throw new Problem(404, "no-job", `There is no job ${id}`);
+    const { state } = job.status;
+    if (state !== "running" && state !== "paused") throw new Problem(409, "ended", "This job has ended already");
+    // It ends with the piece in hand, and is not over before.
+    if (wish === "cancel") job.isCancelled = true;
+    this.update(job, wish === "cancel" ? {} : { state: wish === "pause" ? "paused" : "running" });
+  }
+
+  private update(job: Job, change: Partial<JobStatus>): void {
+    job.status = { ...job.status, ...change };
+    job.changes.emit("change");
+    this.events.emit("change");
+  }
+
+  private dropOld(): void {
+    const ended = [...this.jobs].filter(([, { status }]) => !["running", "paused"].includes(status.state));
+    for (const [id] of ended.slice(0, Math.max(0, ended.length - MOST_ENDED))) this.jobs.delete(id);
+  }
+}

@@ -1,0 +1,79 @@
+import path from "node:path";
+import Joi from "joi";
+import { JsonFile } from "../files/jsonFile";
+import { Problem } from "../http/problem";
+import { Cancelled, type Jobs } from "../jobs/jobs";
+import type { Locations } from "./locations";
+import { moveFrames, type MoveProgress } from "./move";
+
+/** Frames on their way from one location to another, by id. */
+interface PendingMove {
+  readonly from: string;
+  readonly to: string;
+}
+
+const schema = Joi.array<readonly PendingMove[]>().items(
+  Joi.object({ from: Joi.string().required(), to: Joi.string().required() }),
+);
+
+function words({ done, total, damaged }: MoveProgress): string {
+  return `${done} of ${total} frames${damaged > 0 ? `; ${damaged} were damaged and are rendered again` : ""}`;
+}
+
+/** Moves between locations as jobs. One that a crash interrupted goes on at the next start. */
+export class Moves {
+  private readonly running = new Map<PendingMove, Promise<unknown>>();
+  private isClosing = false;
+
+  private constructor(
+    private readonly file: JsonFile<readonly PendingMove[]>,
+    private readonly locations: Locations,
+    private readonly jobs: Jobs,
+  ) {}
+
+  static async open(data: string, locations: Locations, jobs: Jobs): Promise<Moves> {
+    const moves = new Moves(await JsonFile.open(path.join(data, "moves.json"), schema, []), locations, jobs);
+    for (const move of moves.file.value) moves.run(move);
+    return moves;
+  }
+
+  /** @returns the id of the job @throws Problem 404, 409 when one of the two is in a move already, 503 */
+  async start(from: string, to: string): Promise<string> {
+    if (from === to) throw new Problem(400, "invalid", "to: another location than the present one is needed");
+    this.locations.get(from);
+    this.locations.get(to);
+    for (const move of this.running.keys())
+      if ([move.from, move.to].some((id) => id === from || id === to))
+        throw new Problem(409, "busy", "Frames of this location are being moved already; wait for that to end");
+    const move = { from, to };
+    await this.file.replace([...this.file.value, move]);
+    return this.run(move);
+  }
+
+  /** Ends what is under way after the frame in hand; it goes on at the next start. */
+  async close(): Promise<void> {
+    this.isClosing = true;
+    await Promise.all(this.running.values());
+  }
+
+  private run(move: PendingMove): string {
+    const { id, ended } = this.jobs.start("Moving frames to another location", async ({ gate, report }) => {
+      const from = this.locations.get(move.from).volume;
+      const to = this.locations.get(move.to).volume;
+      const open = async () => {
+        if (this.isClosing) throw new Cancelled();
+        await gate();
+      };
+      const progress = await moveFrames(from, to, open, (now) => report(now.done / Math.max(1, now.total), words(now)));
+      return words(progress);
+    });
+    this.running.set(
+      move,
+      ended.then(async () => {
+        this.running.delete(move);
+        if (!this.isClosing) await this.file.replace(this.file.value.filter((one) => one !== move));
+      }),
+    );
+    return id;
+  }
+}

@@ -1,0 +1,98 @@
+import {
+  BROWSER_LOCATION,
+  type Bytes,
+  type FillSample,
+  type LocationCondition,
+  type LocationSettings,
+} from "@kinetocache/core";
+import { useEffect } from "react";
+import type { BrowserDiskState } from "../engine/browserDisk/browserDisk";
+import { send, useEngine } from "./engineStore";
+import { changeFolder, useFolders, type FolderState } from "./server";
+import { useWorkspace } from "./workspace";
+
+/** A location as the screens show it: a folder that the server keeps, or the browser's own storage. */
+export interface LocationView {
+  readonly id: string;
+  /** Short enough for a table. */
+  readonly name: string;
+  /** Of a folder. */
+  readonly path?: string;
+  readonly holds: "frames" | "media";
+  readonly condition: LocationCondition;
+  /** Of one that holds frames and can be used. */
+  readonly contents?: LocationContents;
+}
+
+export interface LocationContents {
+  readonly settings: LocationSettings;
+  readonly frames: number;
+  readonly bytes: Bytes;
+  readonly holdingBytes: Bytes;
+  /** Free bytes of the drive, or what the browser still gives. */
+  readonly freeBytes: Bytes;
+  readonly growth: readonly FillSample[];
+}
+
+const POLL_MS = 2000;
+
+function folderView({ id, folder, holds, condition, volume }: FolderState): LocationView {
+  const base = { id, name: shortPath(folder), path: folder, holds, condition };
+  if (!volume) return base;
+  const { capBytes, rule, packing, deepest, clearOnClose, frames, bytes, holdingBytes, freeBytes, growth } = volume;
+  const settings = { capBytes, rule, packing, deepest, clearOnClose };
+  return { ...base, contents: { settings, frames, bytes, holdingBytes, freeBytes, growth } };
+}
+
+/** The last two folders of a path tell most places apart. */
+function shortPath(folder: string): string {
+  const parts = folder.split(/[\\/]/).filter(Boolean);
+  return parts.length > 2 ? `…/${parts.slice(-2).join("/")}` : folder;
+}
+
+function browserView({ condition, ...contents }: BrowserDiskState): LocationView {
+  const base = { id: BROWSER_LOCATION, name: "This browser", holds: "frames" as const, condition };
+  return condition.kind === "open" ? { ...base, contents: { ...contents, holdingBytes: 0 } } : base;
+}
+
+/** The browser's own storage, asked about every two seconds while a component that needs it is on show. */
+function useBrowserDisk(needed: boolean): LocationView | undefined {
+  const disk = useEngine((state) => state.browserDisk);
+  useEffect(() => {
+    if (!needed) return;
+    const ask = () => send({ kind: "browserDisk", withItems: false });
+    ask();
+    const timer = setInterval(ask, POLL_MS);
+    return () => clearInterval(timer);
+  }, [needed]);
+  return disk && browserView(disk);
+}
+
+/** All locations; without the server, the browser's alone. */
+export function useLocations(): { readonly locations: readonly LocationView[]; readonly error: Error | undefined } {
+  const folders = useFolders();
+  const browser = useBrowserDisk(true);
+  const locations = [...(folders.data ?? []).map(folderView), ...(browser ? [browser] : [])];
+  return { locations, error: folders.error };
+}
+
+/** The location that is for the disk cache; undefined while it is not known. */
+export function useDiskCache(): { readonly location: LocationView | undefined; readonly error: Error | undefined } {
+  const { settings } = useWorkspace();
+  const { location } = settings.diskCache;
+  const folders = useFolders();
+  const browser = useBrowserDisk(location === BROWSER_LOCATION);
+  if (location === BROWSER_LOCATION) return { location: browser, error: undefined };
+  const folder = folders.data?.find(({ id }) => id === location);
+  return { location: folder && folderView(folder), error: folders.error };
+}
+
+/** Changes settings of a location. @throws RequestError */
+export async function changeLocation(id: string, settings: Partial<LocationSettings>): Promise<void> {
+  if (id === BROWSER_LOCATION) {
+    send({ kind: "changeBrowserDisk", settings });
+    return;
+  }
+  await changeFolder(id, settings);
+  send({ kind: "diskChanged" });
+}

@@ -1,0 +1,45 @@
+import { encodeTable, type Depth } from "@kinetocache/core";
+import type { Kernels } from "@kinetocache/kernels";
+
+/** Pixels a value of a depth is made of, in bytes. */
+const BYTES = { "8-bit": 4, half: 8, float: 16 } as const satisfies Record<Depth, number>;
+
+/** Brings pixels of one depth to a lower one. */
+export class DepthConverter {
+  private readonly encode: number;
+
+  constructor(private readonly kernels: Kernels) {
+    const table = encodeTable();
+    this.encode = kernels.arena.allocate(table.length);
+    new Uint8Array(kernels.run.memory.buffer, this.encode, table.length).set(table);
+  }
+
+  /** @param target of the size that the pixels have at the depth `to` @throws RangeError when that is not lower */
+  convert(target: Uint8Array | Uint8ClampedArray, to: Depth, pixels: Uint8Array, from: Depth): void {
+    if (BYTES[to] >= BYTES[from]) throw new RangeError(`${from} cannot be brought down to ${to}`);
+    const { run, arena } = this.kernels;
+    const count = pixels.byteLength / BYTES[from];
+    const source = arena.allocate(pixels.byteLength);
+    const result = arena.allocate(count * BYTES[to]);
+    try {
+      new Uint8Array(run.memory.buffer, source, pixels.byteLength).set(pixels);
+      if (to === "half") run.toHalf(result, source, count);
+      else if (from === "half") run.halfToSrgb8(result, source, count, this.encode);
+      else run.toSrgb8(result, source, count, this.encode);
+      target.set(new Uint8Array(run.memory.buffer, result, count * BYTES[to]));
+    } finally {
+      arena.release(source);
+      arena.release(result);
+    }
+  }
+
+  /** A copy at a lower depth. */
+  lowered(
+    { pixels, depth }: { readonly pixels: Uint8Array; readonly depth: Depth },
+    to: Depth,
+  ): Uint8Array<ArrayBuffer> {
+    const copy = new Uint8Array((pixels.byteLength / BYTES[depth]) * BYTES[to]);
+    this.convert(copy, to, pixels, depth);
+    return copy;
+  }
+}

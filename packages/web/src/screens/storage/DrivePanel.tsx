@@ -1,0 +1,236 @@
+import type { Assignment, Drive, DriveTest } from "@kinetocache/core";
+import { useEffect, useRef, useState } from "react";
+import Button from "react-bootstrap/Button";
+import Form from "react-bootstrap/Form";
+import ProgressBar from "react-bootstrap/ProgressBar";
+import Table from "react-bootstrap/Table";
+import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
+import { testDrive } from "../../data/server";
+import { useWorkspace } from "../../data/workspace";
+import { agoText, bytesText, momentText, msText } from "../../parts/format";
+import { rolesOf, testsOf } from "./placement";
+import { testNote } from "./storageWords";
+
+// Enough frames that single ones do not matter, and no more than half a gigabyte.
+const MOST_FRAMES = 120;
+const MOST_BYTES = 2 ** 29;
+const MIB = 2 ** 20;
+
+/** The test of a drive that is under way. */
+interface Running {
+  readonly mount: string;
+  readonly share: number;
+}
+
+function useDriveTest(bytes: number) {
+  const { notify } = useWorkspace();
+  const [running, setRunning] = useState<Running>();
+  const ending = useRef<AbortController>(undefined);
+  // Nobody could stop it any more.
+  useEffect(() => () => ending.current?.abort(), []);
+  const start = async (mount: string, folder: string) => {
+    const ender = new AbortController();
+    ending.current = ender;
+    setRunning({ mount, share: 0 });
+    const frames = Math.max(4, Math.min(MOST_FRAMES, Math.floor(MOST_BYTES / bytes)));
+    const place = folder.trim() === "" ? {} : { folder: folder.trim() };
+    try {
+      const onProgress = (share: number) => setRunning({ mount, share });
+      await testDrive({ mount, frameBytes: bytes, frames, ...place }, onProgress, ender.signal);
+    } catch (error) {
+      notify(ender.signal.aborted ? "The test was stopped; what it had written is removed." : (error as Error).message);
+    } finally {
+      setRunning(undefined);
+    }
+  };
+  return { running, start, stop: () => ending.current?.abort() };
+}
+
+interface DriveRowProps {
+  readonly drive: Drive;
+  readonly tests: readonly DriveTest[];
+  readonly roles: readonly string[];
+  readonly isChosen: boolean;
+  readonly onChoose: () => void;
+}
+
+function DriveRow({ drive, tests, roles, isChosen, onChoose }: DriveRowProps) {
+  const last = tests.at(-1);
+  return (
+    <tr>
+      <td>
+        <Form.Check
+          type="radio"
+          name="drive"
+          id={`drive ${drive.mount}`}
+          label={drive.simulated ? drive.device : drive.mount}
+          title={drive.mount}
+          checked={isChosen}
+          onChange={onChoose}
+        />
+      </td>
+      <td>
+        {drive.kind}
+        <small>
+          {drive.simulated ? " · simulated" : ""}
+          {drive.isSystem ? " · system" : ""}
+          {roles.map((role) => ` · ${role}`).join("")}
+        </small>
+      </td>
+      <td className="number">
+        {bytesText(drive.freeBytes)} <small>of {bytesText(drive.totalBytes)}</small>
+      </td>
+      <td className="number">{last ? `${bytesText(last.readRate)}/s` : "–"}</td>
+      <td className="number">{last?.readWithMediaRate ? `${bytesText(last.readWithMediaRate)}/s` : "–"}</td>
+      <td className="number">{last ? `${bytesText(last.writeRate)}/s` : "–"}</td>
+      <td className="number">{last ? msText(last.frameMs) : "–"}</td>
+    </tr>
+  );
+}
+
+/** Rates of one drive over time. */
+function DriveChart({ tests }: { readonly tests: readonly DriveTest[] }) {
+  const data = tests.map(({ atMs, readRate, writeRate }) => ({
+    when: momentText(atMs),
+    read: Number((readRate / MIB).toFixed(1)),
+    write: Number((writeRate / MIB).toFixed(1)),
+  }));
+  return (
+    <ResponsiveContainer width="100%" height={150}>
+      <LineChart data={data} margin={{ top: 8, right: 12, bottom: 0, left: 0 }}>
+        <CartesianGrid stroke="var(--rule)" vertical={false} />
+        <XAxis dataKey="when" stroke="var(--ink-2)" tick={{ fontSize: 11 }} />
+        <YAxis stroke="var(--ink-2)" tick={{ fontSize: 11 }} width={80} unit=" MB/s" />
+        <Tooltip contentStyle={{ background: "var(--sheet)", borderColor: "var(--rule)", color: "var(--ink)" }} />
+        <Line dataKey="read" name="reads" unit=" MB/s" stroke="var(--ink)" strokeWidth={2} isAnimationActive={false} />
+        <Line
+          dataKey="write"
+          name="writes"
+          unit=" MB/s"
+          stroke="var(--disk)"
+          strokeWidth={2}
+          strokeDasharray="5 3"
+          isAnimationActive={false}
+        />
+      </LineChart>
+    </ResponsiveContainer>
+  );
+}
+
+/** A folder for frames at the top of a drive. */
+function folderOn({ mount }: Drive): string {
+  const separator = mount.includes("\\") ? "\\" : "/";
+  return mount.endsWith(separator) ? `${mount}kinetocache-frames` : `${mount}${separator}kinetocache-frames`;
+}
+
+interface DrivePanelProps {
+  readonly drives: readonly Drive[];
+  readonly tests: readonly DriveTest[];
+  readonly assignment: Assignment;
+  /** Size of a frame of the open composition at the preview's size. */
+  readonly bytes: number;
+  /** Those frames in words. */
+  readonly frames: string;
+  /** Offers a folder on a drive as a location. */
+  readonly onPlace: (folder: string) => void;
+}
+
+/** The drives of the machine and the simulated ones, and how fast each was measured to be. */
+export function DrivePanel({ drives, tests, assignment, bytes, frames, onPlace }: DrivePanelProps) {
+  const [chosen, setChosen] = useState<string>();
+  const [folder, setFolder] = useState("");
+  const { running, start, stop } = useDriveTest(bytes);
+  const holdsCache = (one: Drive) => one.locations.some((id) => id === assignment["disk cache"]);
+  const drive = drives.find(({ mount }) => mount === chosen) ?? drives.find(holdsCache) ?? drives[0];
+  const own = drive ? testsOf(tests, drive) : [];
+  const note = testNote(own);
+  return (
+    <>
+      <section className="sheet" aria-label="Drives">
+        <h2>
+          Drives{" "}
+          <small>
+            measured with frames of {bytesText(bytes)}, {frames}
+          </small>
+        </h2>
+        <Table size="sm" className="devices">
+          <thead>
+            <tr>
+              <th scope="col">Drive</th>
+              <th scope="col">Kind and use</th>
+              <th scope="col" className="number">
+                Free
+              </th>
+              <th scope="col" className="number">
+                Reads
+              </th>
+              <th scope="col" className="number">
+                With media
+              </th>
+              <th scope="col" className="number">
+                Writes
+              </th>
+              <th scope="col" className="number">
+                One frame
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {drives.map((one) => (
+              <DriveRow
+                key={one.mount}
+                drive={one}
+                tests={testsOf(tests, one)}
+                roles={one.locations.flatMap((id) => rolesOf(id, assignment))}
+                isChosen={one === drive}
+                onChoose={() => setChosen(one.mount)}
+              />
+            ))}
+          </tbody>
+        </Table>
+      </section>
+      {drive ? (
+        <section className="sheet" aria-label="Test of a drive">
+          <h2>
+            {drive.simulated ? drive.device : drive.mount}{" "}
+            <small>
+              {own.length > 0 ? `tested ${agoText(own.at(-1)!.atMs, Date.now())}` : ""}
+              {own.length > 1 ? "; reads solid, writes dashed" : ""}
+            </small>
+          </h2>
+          {note ? <p className={own.length > 0 ? "control-warning" : "empty"}>{note}</p> : null}
+          {own.length > 1 ? <DriveChart tests={own} /> : null}
+          <div className="sheet-row">
+            <Form.Control
+              size="sm"
+              aria-label="Folder to test in"
+              placeholder={drive.locations.length > 0 ? "the folder of a location" : drive.mount}
+              value={folder}
+              onChange={(event) => setFolder(event.target.value)}
+            />
+            {running ? (
+              <Button size="sm" variant="outline-dark" onClick={stop}>
+                Stop
+              </Button>
+            ) : (
+              <Button size="sm" variant="dark" onClick={() => void start(drive.mount, folder)}>
+                Test this drive
+              </Button>
+            )}
+            <Button size="sm" variant="outline-dark" onClick={() => onPlace(folderOn(drive))}>
+              Put a location here
+            </Button>
+          </div>
+          {running ? (
+            <ProgressBar now={running.share * 100} aria-label={`Test of ${running.mount}`} />
+          ) : (
+            <p className="control-note">
+              Frame-sized files are written there, read back alone and while others are read as media is, and removed.
+              The last gigabyte of a drive is left alone.
+            </p>
+          )}
+        </section>
+      ) : null}
+    </>
+  );
+}

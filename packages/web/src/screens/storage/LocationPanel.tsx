@@ -1,0 +1,267 @@
+import {
+  BROWSER_LOCATION,
+  DEPTHS,
+  EVICTION_RULES,
+  formatLoss,
+  isSweepable,
+  PACKINGS,
+  SMALLEST_CAP,
+  type FrameItem,
+  type ItemGroup,
+  type LocationSettings,
+} from "@kinetocache/core";
+import { useEffect, useId, useState } from "react";
+import Button from "react-bootstrap/Button";
+import Form from "react-bootstrap/Form";
+import { send, useEngine } from "../../data/engineStore";
+import { changeLocation, type LocationContents, type LocationView } from "../../data/locations";
+import { useItemGroups } from "../../data/reach";
+import { emptyBatch, holdFrames, restoreBatch, unregisterFolder, useHolds, useItems } from "../../data/server";
+import { useWorkspace } from "../../data/workspace";
+import { bytesText, durationText, framesText } from "../../parts/format";
+import { NumberField } from "../../parts/NumberField";
+
+const GIB = 2 ** 30;
+const LARGEST_CAP = 2 ** 50;
+
+interface ChoiceProps<T extends string> {
+  readonly label: string;
+  readonly value: T;
+  readonly options: readonly T[];
+  readonly onChange: (value: T) => void;
+}
+
+function Choice<T extends string>({ label, value, options, onChange }: ChoiceProps<T>) {
+  const id = useId();
+  return (
+    <>
+      <Form.Label htmlFor={id}>{label}</Form.Label>
+      <Form.Select id={id} size="sm" value={value} onChange={(event) => onChange(event.target.value as T)}>
+        {options.map((option) => (
+          <option key={option}>{option}</option>
+        ))}
+      </Form.Select>
+    </>
+  );
+}
+
+function useAttempt(): (work: () => Promise<unknown>) => Promise<void> {
+  const { notify } = useWorkspace();
+  return async (work) => {
+    try {
+      await work();
+      send({ kind: "diskChanged" });
+    } catch (error) {
+      notify((error as Error).message);
+    }
+  };
+}
+
+interface SettingsProps {
+  readonly id: string;
+  readonly contents: LocationContents;
+}
+
+function Settings({ id, contents }: SettingsProps) {
+  const { document } = useWorkspace();
+  const attempt = useAttempt();
+  const { settings } = contents;
+  const change = (part: Partial<LocationSettings>) => void attempt(() => changeLocation(id, part));
+  const loss = formatLoss(document.depth, settings.deepest);
+  return (
+    <>
+      <div className="location-settings">
+        <Form.Label htmlFor="cap">Cap</Form.Label>
+        <NumberField
+          id="cap"
+          value={settings.capBytes / GIB}
+          decimals={2}
+          min={SMALLEST_CAP / GIB}
+          max={LARGEST_CAP / GIB}
+          step={0.5}
+          unit="GB"
+          onChange={(value) => change({ capBytes: Math.round(value * GIB) })}
+        />
+        <Choice
+          label="Goes first"
+          value={settings.rule}
+          options={EVICTION_RULES}
+          onChange={(rule) => change({ rule })}
+        />
+        <Choice
+          label="Frames are"
+          value={settings.packing}
+          options={PACKINGS}
+          onChange={(packing) => change({ packing })}
+        />
+        <Choice
+          label="Kept at up to"
+          value={settings.deepest}
+          options={DEPTHS}
+          onChange={(deepest) => change({ deepest })}
+        />
+      </div>
+      {loss ? (
+        <p className="control-warning">{loss}</p>
+      ) : (
+        <p className="control-note">Depth, alpha and data window are kept.</p>
+      )}
+      <Form.Check
+        type="switch"
+        id="clear-on-close"
+        label={id === BROWSER_LOCATION ? "Clear when the page is opened next" : "Clear on close"}
+        checked={settings.clearOnClose}
+        onChange={(event) => change({ clearOnClose: event.target.checked })}
+      />
+    </>
+  );
+}
+
+/** What can be cleared at once. */
+interface Part {
+  readonly name: string;
+  readonly keys: readonly string[];
+  readonly bytes: number;
+  readonly rebuildMs: number;
+}
+
+function partOf(name: string, groups: readonly ItemGroup[]): Part {
+  return {
+    name,
+    keys: groups.flatMap(({ keys }) => keys),
+    bytes: groups.reduce((sum, { bytes }) => sum + bytes, 0),
+    rebuildMs: groups.reduce((sum, { rebuildMs = 0 }) => sum + rebuildMs, 0),
+  };
+}
+
+interface ClearProps {
+  readonly items: readonly FrameItem[] | undefined;
+  readonly onClear: (part: Part) => void;
+}
+
+function Clear({ items, onClear }: ClearProps) {
+  const { document, stored } = useWorkspace();
+  const groups = useItemGroups(items, document.id);
+  if (!groups) return <p className="control-note">Looking through the frames…</p>;
+  const parts = [
+    partOf("all", groups),
+    partOf(
+      stored.name,
+      groups.filter(({ owner }) => owner === document.id),
+    ),
+    partOf(
+      "superseded only",
+      groups.filter(({ state }) => isSweepable(state)),
+    ),
+  ];
+  return (
+    <div className="clear-buttons">
+      <span>Clear now</span>
+      {parts.map((part) => (
+        <Button
+          key={part.name}
+          size="sm"
+          variant="outline-dark"
+          disabled={part.keys.length === 0}
+          title={`Rendering them again would take about ${durationText(part.rebuildMs)}`}
+          onClick={() => onClear(part)}
+        >
+          {part.name} <span className="mono">{bytesText(part.bytes)}</span>
+        </Button>
+      ))}
+    </div>
+  );
+}
+
+function FolderClear({ id }: { readonly id: string }) {
+  const attempt = useAttempt();
+  const items = useItems().data?.filter(({ location }) => location === id);
+  const held = (useHolds().data ?? []).filter(({ location }) => location === id);
+  const bytes = held.reduce((sum, batch) => sum + batch.bytes, 0);
+  const all = (work: (id: string) => Promise<void>) =>
+    void attempt(async () => {
+      for (const batch of held) await work(batch.id);
+    });
+  return (
+    <>
+      <Clear items={items} onClear={({ keys }) => void attempt(() => holdFrames(keys, id))} />
+      {held.length > 0 ? (
+        <p className="control-note">
+          {bytesText(bytes)} wait in holding and still take space.{" "}
+          <Button size="sm" variant="outline-dark" onClick={() => all(emptyBatch)}>
+            Return {bytesText(bytes)} now
+          </Button>{" "}
+          <Button size="sm" variant="outline-dark" onClick={() => all(restoreBatch)}>
+            Bring them back
+          </Button>
+        </p>
+      ) : null}
+    </>
+  );
+}
+
+function BrowserClear() {
+  const items = useEngine((state) => state.browserItems);
+  const bytes = useEngine((state) => state.browserDisk?.bytes);
+  const [asked, setAsked] = useState<Part>();
+  // What there is to clear changes with what is stored.
+  useEffect(() => send({ kind: "browserDisk", withItems: true }), [bytes]);
+  if (!asked) return <Clear items={items} onClear={setAsked} />;
+  return (
+    <p className="control-warning" role="alert">
+      {framesText(asked.keys.length)} go for good, {bytesText(asked.bytes)}; rendering them again would take about{" "}
+      {durationText(asked.rebuildMs)}.{" "}
+      <Button
+        size="sm"
+        variant="dark"
+        onClick={() => {
+          send({ kind: "clearBrowserDisk", keys: asked.keys });
+          setAsked(undefined);
+        }}
+      >
+        Clear
+      </Button>{" "}
+      <Button size="sm" variant="outline-dark" onClick={() => setAsked(undefined)}>
+        Leave
+      </Button>
+    </p>
+  );
+}
+
+interface LocationPanelProps {
+  readonly location: LocationView;
+  readonly roles: readonly string[];
+}
+
+/** What one location is set to, and what can be done with it. */
+export function LocationPanel({ location, roles }: LocationPanelProps) {
+  const { id, name, path, contents, condition } = location;
+  const attempt = useAttempt();
+  const isFixed = id === "main" || id === BROWSER_LOCATION;
+  return (
+    <section className="sheet" aria-label="Chosen location">
+      <h2>
+        <span className="location-title">{path ?? name}</span>{" "}
+        <small>{contents ? framesText(contents.frames) : ""}</small>
+      </h2>
+      {condition.kind === "open" ? null : <p className="control-warning">{condition.detail}</p>}
+      {contents ? (
+        <>
+          <Settings key={id} id={id} contents={contents} />
+          {id === BROWSER_LOCATION ? <BrowserClear /> : <FolderClear id={id} />}
+        </>
+      ) : null}
+      {isFixed ? null : (
+        <Button
+          size="sm"
+          variant="outline-dark"
+          disabled={roles.length > 0}
+          title={roles.length > 0 ? `It has the role of ${roles.join(" and ")}` : "Its files stay where they are"}
+          onClick={() => void attempt(() => unregisterFolder(id))}
+        >
+          Take off the list
+        </Button>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,172 @@
+import { playsFromDrive, type Assignment, type Drive, type Needs } from "@kinetocache/core";
+import { useState } from "react";
+import Button from "react-bootstrap/Button";
+import Form from "react-bootstrap/Form";
+import Table from "react-bootstrap/Table";
+import type { LocationView } from "../../data/locations";
+import { registerFolder } from "../../data/server";
+import { useWorkspace } from "../../data/workspace";
+import { bytesText } from "../../parts/format";
+import { driveOf, placeOf, rolesOf, type Surroundings } from "./placement";
+import { forecastText } from "./storageWords";
+
+function driveText(drive: Drive | undefined): string {
+  if (!drive) return "the browser's profile";
+  const what = drive.simulated ? `${drive.device}, simulated` : `${drive.mount}, ${drive.kind}`;
+  return drive.isSystem ? `${what}, system` : what;
+}
+
+interface RowProps {
+  readonly location: LocationView;
+  readonly surroundings: Surroundings;
+  readonly assignment: Assignment;
+  readonly needs: Needs;
+  readonly isChosen: boolean;
+  readonly onChoose: () => void;
+}
+
+function LocationRow({ location, surroundings, assignment, needs, isChosen, onChoose }: RowProps) {
+  const { id, name, path, contents, condition, holds } = location;
+  const roles = rolesOf(id, assignment);
+  const { readRate } = placeOf(location, surroundings);
+  const plays = readRate === undefined ? undefined : playsFromDrive(readRate, needs["disk cache"].readRate);
+  const used = contents ? contents.bytes + contents.holdingBytes : 0;
+  return (
+    <tr>
+      <td>
+        <Form.Check
+          type="radio"
+          name="location"
+          id={`location ${id}`}
+          label={name}
+          title={path}
+          checked={isChosen}
+          onChange={onChoose}
+          className="location-name"
+        />
+        <small>{driveText(driveOf(location, surroundings.drives))}</small>
+      </td>
+      <td>{roles.length > 0 ? roles.join(", ") : <small>no role</small>}</td>
+      {contents ? (
+        <>
+          <td className="number">
+            {bytesText(used)} <small>of {bytesText(contents.settings.capBytes)}</small>
+            <div className="cap-bar" aria-hidden="true">
+              <span style={{ width: `${Math.min(100, (100 * used) / contents.settings.capBytes)}%` }} />
+            </div>
+          </td>
+          <td>
+            <small>{forecastText(contents, Date.now())}</small>
+          </td>
+        </>
+      ) : (
+        <td colSpan={2}>
+          <small>{condition.kind === "open" ? "media is read from here" : condition.detail}</small>
+        </td>
+      )}
+      <td className="number">
+        {readRate === undefined ? "–" : `${bytesText(readRate)}/s`}
+        <br />
+        <small>{holds === "media" || plays === undefined ? "" : plays ? "real time" : "too slow"}</small>
+      </td>
+    </tr>
+  );
+}
+
+interface AddFolderProps {
+  readonly folder: string;
+  readonly onFolder: (folder: string) => void;
+}
+
+function AddFolder({ folder, onFolder }: AddFolderProps) {
+  const { notify } = useWorkspace();
+  const [holds, setHolds] = useState<"frames" | "media">("frames");
+  const add = async () => {
+    try {
+      await registerFolder(folder.trim(), holds);
+      onFolder("");
+    } catch (error) {
+      notify((error as Error).message);
+    }
+  };
+  return (
+    <Form
+      className="sheet-row"
+      onSubmit={(event) => {
+        event.preventDefault();
+        void add();
+      }}
+    >
+      <Form.Control
+        size="sm"
+        id="folder-to-add"
+        aria-label="Folder to add"
+        placeholder="full path of an empty folder, or of a new one"
+        value={folder}
+        onChange={(event) => onFolder(event.target.value)}
+      />
+      <Form.Select
+        size="sm"
+        aria-label="What the folder is for"
+        value={holds}
+        onChange={(event) => setHolds(event.target.value as "frames" | "media")}
+        className="short-select"
+      >
+        <option value="frames">for frames</option>
+        <option value="media">source media</option>
+      </Form.Select>
+      <Button size="sm" variant="outline-dark" type="submit" disabled={folder.trim() === ""}>
+        Add this folder
+      </Button>
+    </Form>
+  );
+}
+
+interface LocationTableProps {
+  readonly surroundings: Surroundings;
+  readonly assignment: Assignment;
+  readonly needs: Needs;
+  readonly chosen: string;
+  readonly onChoose: (id: string) => void;
+  /** The path in the field for a new location. */
+  readonly folder: string;
+  readonly onFolder: (folder: string) => void;
+}
+
+/** Where frames and media are, how full each place is, and whether it can be played from. */
+export function LocationTable({ surroundings, assignment, needs, chosen, onChoose, ...adding }: LocationTableProps) {
+  return (
+    <section className="sheet" aria-label="Locations">
+      <h2>Locations</h2>
+      <Table size="sm" className="devices">
+        <thead>
+          <tr>
+            <th scope="col">Place</th>
+            <th scope="col">Role</th>
+            <th scope="col" className="number">
+              Taken
+            </th>
+            <th scope="col">Forecast</th>
+            <th scope="col" className="number">
+              Reads
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {surroundings.locations.map((location) => (
+            <LocationRow
+              key={location.id}
+              location={location}
+              surroundings={surroundings}
+              assignment={assignment}
+              needs={needs}
+              isChosen={location.id === chosen}
+              onChoose={() => onChoose(location.id)}
+            />
+          ))}
+        </tbody>
+      </Table>
+      <AddFolder {...adding} />
+    </section>
+  );
+}

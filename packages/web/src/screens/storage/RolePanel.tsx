@@ -1,0 +1,193 @@
+import {
+  BROWSER_LOCATION,
+  canHave,
+  fitnessOf,
+  ROLES,
+  suggestRoles,
+  type Assignment,
+  type Needs,
+  type Place,
+  type Role,
+  type Suggested,
+} from "@kinetocache/core";
+import { useState } from "react";
+import Button from "react-bootstrap/Button";
+import Form from "react-bootstrap/Form";
+import Table from "react-bootstrap/Table";
+import { assignRole } from "../../data/roles";
+import { moveFrames } from "../../data/server";
+import { useWorkspace } from "../../data/workspace";
+import { bytesText } from "../../parts/format";
+import { placeOf, type Surroundings } from "./placement";
+import { headroomText } from "./storageWords";
+
+interface RoleRowProps {
+  readonly role: Role;
+  readonly places: readonly Place[];
+  readonly needs: Needs;
+  readonly assignment: Assignment;
+  readonly suggested: Suggested | undefined;
+  readonly onAssign: (role: Role, location: string | undefined) => void;
+}
+
+function RoleRow({ role, places, needs, assignment, suggested, onAssign }: RoleRowProps) {
+  const present = places.find(({ id }) => id === assignment[role]);
+  const fitness = present && fitnessOf(role, present, needs[role], places, assignment);
+  const notes = [
+    ...(fitness ? [fitness.conflicts.length > 0 ? fitness.conflicts.join("; ") : "nothing"] : []),
+    ...(needs[role].bytes > 0 ? [`all of it takes ${bytesText(needs[role].bytes)}`] : []),
+  ];
+  const isOther = suggested !== undefined && suggested.place.id !== present?.id;
+  return (
+    <tr>
+      <td className="text-nowrap">{role}</td>
+      <td>
+        <Form.Select
+          size="sm"
+          aria-label={`Location for ${role}`}
+          value={present?.id ?? ""}
+          onChange={(event) => onAssign(role, event.target.value || undefined)}
+        >
+          {role === "disk cache" && present ? null : <option value="">nowhere yet</option>}
+          {places
+            .filter((place) => canHave(role, place))
+            .map(({ id, name }) => (
+              <option key={id} value={id}>
+                {name}
+              </option>
+            ))}
+        </Form.Select>
+        {suggested ? (
+          <p className="control-note">
+            {isOther ? (
+              <Button size="sm" variant="outline-dark" onClick={() => onAssign(role, suggested.place.id)}>
+                Use {suggested.place.name}
+              </Button>
+            ) : (
+              "Best as it is"
+            )}
+            : {suggested.why}
+          </p>
+        ) : null}
+      </td>
+      <td className="number">{fitness ? headroomText(fitness.headroom) : "–"}</td>
+      <td>
+        <small>{notes.join(" · ")}</small>
+      </td>
+    </tr>
+  );
+}
+
+interface Asked {
+  readonly from: Place;
+  readonly to: Place;
+  readonly bytes: number;
+}
+
+interface RolePanelProps {
+  readonly surroundings: Surroundings;
+  readonly assignment: Assignment;
+  readonly needs: Needs;
+}
+
+/** Which place has which role, how well it suits, and which would be best. */
+export function RolePanel({ surroundings, assignment, needs }: RolePanelProps) {
+  const { settings, changeSettings, notify } = useWorkspace();
+  const [suggestion, setSuggestion] = useState<readonly Suggested[]>();
+  const [asked, setAsked] = useState<Asked>();
+  const usable = surroundings.locations.filter(({ condition }) => condition.kind === "open");
+  const places = usable.map((location) => placeOf(location, surroundings));
+
+  const chooseForCache = (location: string) => changeSettings({ diskCache: { ...settings.diskCache, location } });
+  const assign = (role: Role, location: string | undefined) => {
+    if (role !== "disk cache") {
+      void assignRole(role, location).catch((error: unknown) => notify((error as Error).message));
+      return;
+    }
+    const from = places.find(({ id }) => id === assignment[role]);
+    const to = places.find(({ id }) => id === location);
+    const contents = usable.find(({ id }) => id === from?.id)?.contents;
+    if (!to) return;
+    const canMove = from && !from.isBrowser && !to.isBrowser && contents !== undefined && contents.frames > 0;
+    if (canMove) setAsked({ from, to, bytes: contents.bytes });
+    else chooseForCache(to.id);
+  };
+  const answer = async (moves: boolean) => {
+    const { from, to } = asked!;
+    setAsked(undefined);
+    chooseForCache(to.id);
+    try {
+      if (moves) await moveFrames(from.id, to.id);
+    } catch (error) {
+      notify((error as Error).message);
+    }
+  };
+  const takeAll = () => {
+    for (const { role, place } of suggestion ?? []) if (assignment[role] !== place.id) assign(role, place.id);
+  };
+
+  return (
+    <section className="sheet" aria-label="Roles">
+      <h2>
+        Roles <small>headroom: measured over needed, the margin included</small>
+      </h2>
+      {asked ? (
+        <p className="control-warning" role="alert">
+          {bytesText(asked.bytes)} of frames are in {asked.from.name}.{" "}
+          <Button size="sm" variant="dark" onClick={() => void answer(true)}>
+            Move them to {asked.to.name}
+          </Button>{" "}
+          <Button size="sm" variant="outline-dark" onClick={() => void answer(false)}>
+            Start empty
+          </Button>{" "}
+          <Button size="sm" variant="outline-dark" onClick={() => setAsked(undefined)}>
+            Leave as it is
+          </Button>
+        </p>
+      ) : null}
+      <Table size="sm" className="devices">
+        <thead>
+          <tr>
+            <th scope="col">Role</th>
+            <th scope="col">Location</th>
+            <th scope="col" className="number">
+              Headroom
+            </th>
+            <th scope="col">What speaks against it</th>
+          </tr>
+        </thead>
+        <tbody>
+          {ROLES.map((role) => (
+            <RoleRow
+              key={role}
+              role={role}
+              places={places}
+              needs={needs}
+              assignment={assignment}
+              suggested={suggestion?.find((one) => one.role === role)}
+              onAssign={assign}
+            />
+          ))}
+        </tbody>
+      </Table>
+      <div className="sheet-row">
+        <Button size="sm" variant="dark" onClick={() => setSuggestion(suggestRoles(places, needs, assignment))}>
+          Suggest
+        </Button>
+        {suggestion ? (
+          <>
+            <Button size="sm" variant="outline-dark" onClick={takeAll}>
+              Take all of it
+            </Button>
+            <Button size="sm" variant="outline-dark" onClick={() => setSuggestion(undefined)}>
+              Close
+            </Button>
+          </>
+        ) : null}
+      </div>
+      {assignment["disk cache"] === BROWSER_LOCATION ? (
+        <p className="control-note">Frames in the browser stay in the browser: they are not moved to a folder.</p>
+      ) : null}
+    </section>
+  );
+}
