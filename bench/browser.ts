@@ -2,7 +2,7 @@ import { fork } from "node:child_process";
 import { mkdtemp, readdir, readFile, rm, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
-import { chromium, type Browser, type Page } from "@playwright/test";
+import { chromium, type BrowserContext, type Page } from "@playwright/test";
 import config from "../playwright.config";
 
 /** A take as the application stored it. */
@@ -43,7 +43,7 @@ export class Driver {
       execArgv: ["--import", "tsx"],
       silent: true,
     });
-    let browser: Browser | undefined;
+    let browser: BrowserContext | undefined;
     try {
       const url = await new Promise<string>((resolve, reject) => {
         server.stdout!.on("data", (data: Buffer) => {
@@ -52,8 +52,12 @@ export class Driver {
         });
         server.once("exit", (code) => reject(new Error(`The server ended with ${code}`)));
       });
-      browser = await chromium.launch(config.use!.launchOptions);
-      const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+      // With a profile, as users have: without one the browser keeps its storage in memory, which costs other times.
+      browser = await chromium.launchPersistentContext(path.join(folder, "profile"), {
+        ...config.use!.launchOptions,
+        viewport: { width: 1280, height: 800 },
+      });
+      const page = browser.pages()[0]!;
       page.setDefaultTimeout(180_000);
       return await use(new Driver(page, url, server.pid!, folder));
     } finally {
@@ -122,6 +126,25 @@ export class Driver {
     );
     await this.page.getByLabel("Composition file").setInputFiles(file);
     await this.page.getByRole("button", { name: new RegExp(`Night Roost ${framesPerSecond};`) }).waitFor();
+  }
+
+  async openComposition(name: string): Promise<void> {
+    await this.page.getByRole("button", { name: /choose another/ }).click();
+    await this.page
+      .getByRole("button", { name: new RegExp(`^${name}`) })
+      .last()
+      .click();
+    await this.page.getByRole("button", { name: `Composition ${name}; choose another` }).waitFor();
+  }
+
+  async goTo(screen: string): Promise<void> {
+    await this.page.getByRole("link", { name: screen, exact: true }).click();
+  }
+
+  /** Gives the disk cache another place. @param label as the screen lists it */
+  async storeIn(label: string): Promise<void> {
+    await this.goTo("Storage");
+    await this.page.getByLabel("Location for disk cache").selectOption({ label });
   }
 
   /** Gives memory and waits until all of the composition is in it. */

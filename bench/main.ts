@@ -1,12 +1,20 @@
 import { parseArgs } from "node:util";
 import { cacheOverhead, loopHitShare } from "./cache";
-import { diskReadBack, diskWrite } from "./disk";
 import type { Measure, Measured } from "./figure";
 import { gpuParityMaxDiff } from "./graphics";
 import { composite8LayersMs, gaussianBlurVsLibvips, glowMs, gradeMs } from "./kernels";
 import { machineScreenReadyMs, memoryReleaseMs, probeCpuShare, workingBufferError } from "./machine";
 import { bundleGzipBytes, firstPaintMs } from "./page";
 import { cachedPlayback, parallelEfficiency } from "./playback";
+import {
+  capOvershootBytes,
+  indexRebuild,
+  openVolumeMs,
+  readBackBrowser,
+  readBackServerPacked,
+  readBackServerPlain,
+  realTimeFromDisk,
+} from "./storage";
 
 const FIGURES: Readonly<Record<string, Measure>> = {
   gaussianBlurVsLibvips,
@@ -17,8 +25,13 @@ const FIGURES: Readonly<Record<string, Measure>> = {
   cacheOverhead,
   cachedPlayback,
   parallelEfficiency,
-  diskReadBack,
-  diskWrite,
+  readBackBrowser,
+  readBackServerPlain,
+  readBackServerPacked,
+  realTimeFromDisk,
+  capOvershootBytes,
+  indexRebuild,
+  openVolumeMs,
   firstPaintMs,
   bundleGzipBytes,
   memoryReleaseMs,

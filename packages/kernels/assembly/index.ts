@@ -9,3 +9,4 @@ export { grain } from "./grain";
 export { noise, displace } from "./noise";
 export { linearGradient, radialGradient } from "./gradient";
 export { strokes } from "./strokes";
+export { qoiPack, qoiUnpack } from "./qoi";

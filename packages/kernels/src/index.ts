@@ -168,6 +168,8 @@ export interface KernelExports {
     size: number,
   ): void;
   strokes(dst: Address, w: number, h: number, list: Address, count: number, r: number, g: number, b: number): void;
+  qoiPack(dst: Address, src: Address, count: number): number;
+  qoiUnpack(dst: Address, src: Address, length: number, count: number): number;
 }
 
 /** An instance of the kernels with an allocator over its memory. */

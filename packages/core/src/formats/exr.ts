@@ -230,6 +230,8 @@ export function readExr(file: Uint8Array, newPixels: NewPixels = plainPixels): P
   const lineBytes = columns * channels * size;
   const pixels = newPixels(width * height * 4 * size);
   const target = samples(pixels, size, width * height * 4);
+  // What lies outside the data window is transparent.
+  if (columns < width || window.bottom - window.top < height) target.fill(0);
   if (channels === 3) fillAlpha(target, type);
   const blocks = Math.ceil((window.bottom - window.top) / linesABlock);
   for (let block = 0; block < blocks; block++) {

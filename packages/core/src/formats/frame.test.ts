@@ -2,6 +2,7 @@ import { base64 } from "@scure/base";
 import { encode } from "fast-png";
 import fc from "fast-check";
 import { randoms } from "../../../../testing/pictures";
+import { nodeKernels } from "../../../../testing/renderer";
 import type { Depth } from "../composition";
 import { readExr, writeExr } from "./exr";
 import { formatFor, readFrame, writeFrame } from "./frame";
@@ -46,6 +47,20 @@ test("what was written is read back bit by bit, in every format", () => {
       const read = readFrame(writeFrame(original, packed));
       expect([read.width, read.height, read.depth]).toEqual([width, height, depth]);
       expect(Buffer.compare(read.pixels, original.pixels)).toBe(0);
+    }),
+  );
+});
+
+test("kernels pack to the same bytes and unpack to the same pixels, and notice what ends early", () => {
+  const kernels = nodeKernels();
+  fc.assert(
+    fc.property(pictures, fc.double({ min: 0, max: 1, noNaN: true }), ({ width, height, seed }, share) => {
+      const original = picture(width, height, "8-bit", seed);
+      const file = writeQoi(original);
+      expect(Buffer.compare(writeQoi(original, kernels), file)).toBe(0);
+      expect(Buffer.compare(readFrame(file, undefined, kernels).pixels, original.pixels)).toBe(0);
+      const cut = file.subarray(0, Math.floor((file.length - 9) * share));
+      expect(() => readFrame(cut, undefined, kernels)).toThrow(FormatError);
     }),
   );
 });

@@ -1,3 +1,4 @@
+import type { Kernels } from "@kinetocache/kernels";
 import { readExr, writeExr } from "./exr";
 import { readPam, writePam } from "./pam";
 import { FormatError, type NewPixels, type Picture } from "./picture";
@@ -13,18 +14,23 @@ export function formatFor(depth: Picture["depth"], packed: boolean): FrameFormat
   return packed ? "qoi" : "pam";
 }
 
-/** A picture as a file in the format of its depth. */
-export function writeFrame(picture: Picture, packed: boolean): Uint8Array {
+/** A picture as a file in the format of its depth. @param kernels pack 8-bit pictures faster */
+export function writeFrame(picture: Picture, packed: boolean, kernels?: Kernels): Uint8Array {
   const format = formatFor(picture.depth, packed);
-  return format === "exr" ? writeExr(picture, packed) : format === "qoi" ? writeQoi(picture) : writePam(picture);
+  return format === "exr"
+    ? writeExr(picture, packed)
+    : format === "qoi"
+      ? writeQoi(picture, kernels)
+      : writePam(picture);
 }
 
 /**
  * @param newPixels makes the buffer for the pixels; without it they may be a view of `file`
+ * @param kernels unpack QOI faster
  * @throws FormatError
  */
-export function readFrame(file: Uint8Array, newPixels?: NewPixels): Picture {
-  if (file[0] === 0x71 && file[1] === 0x6f) return readQoi(file, newPixels);
+export function readFrame(file: Uint8Array, newPixels?: NewPixels, kernels?: Kernels): Picture {
+  if (file[0] === 0x71 && file[1] === 0x6f) return readQoi(file, newPixels, kernels);
   if (file[0] === 0x76 && file[1] === 0x2f) return readExr(file, newPixels);
   if (file[0] !== 0x50 || file[1] !== 0x37) throw new FormatError("Frame", "is neither PAM, QOI nor OpenEXR", 0);
   const picture = readPam(file);

@@ -19,7 +19,7 @@ export class FormatError extends Error {
   }
 }
 
-/** Makes a zeroed buffer for the pixels of a picture, from its first byte on. */
+/** Makes a buffer for the pixels of a picture, of exactly that size; it may hold anything. */
 export type NewPixels = (bytes: number) => Uint8Array<ArrayBuffer>;
 
 export const plainPixels: NewPixels = (bytes) => new Uint8Array(bytes);

@@ -1,6 +1,8 @@
+import type { Kernels } from "@kinetocache/kernels";
 import { FormatError, plainPixels, type NewPixels, type Picture } from "./picture";
 
-// QOI, "The Quite OK Image Format" (D. Szablewski, specification 1.0, 2022): 8-bit RGBA, lossless.
+// QOI, "The Quite OK Image Format" (D. Szablewski, specification 1.0, 2022): 8-bit RGBA, lossless. With kernels at
+// hand it is packed and unpacked by them, several times as fast; without, as below.
 
 const HEADER = 14;
 const END = [0, 0, 0, 0, 0, 0, 0, 1];
@@ -10,16 +12,22 @@ function slot(pixel: number): number {
   return ((pixel & 255) * 3 + ((pixel >> 8) & 255) * 5 + ((pixel >> 16) & 255) * 7 + (pixel >>> 24) * 11) & 63;
 }
 
-/** @throws RangeError when the picture is not 8-bit */
-export function writeQoi({ width, height, depth, pixels }: Picture): Uint8Array {
-  if (depth !== "8-bit") throw new RangeError(`QOI holds 8-bit pictures, not ${depth}`);
-  const count = width * height;
-  const out = new Uint8Array(HEADER + count * 5 + END.length);
-  const view = new DataView(out.buffer);
+function writeHeader(out: Uint8Array, width: number, height: number): void {
+  const view = new DataView(out.buffer, out.byteOffset);
   out.set([0x71, 0x6f, 0x69, 0x66]);
   view.setUint32(4, width);
   view.setUint32(8, height);
   out[12] = 4;
+}
+
+/** @throws RangeError when the picture is not 8-bit */
+export function writeQoi(picture: Picture, kernels?: Kernels): Uint8Array {
+  const { width, height, depth, pixels } = picture;
+  if (depth !== "8-bit") throw new RangeError(`QOI holds 8-bit pictures, not ${depth}`);
+  if (kernels) return pack(picture, kernels);
+  const count = width * height;
+  const out = new Uint8Array(HEADER + count * 5 + END.length);
+  writeHeader(out, width, height);
   const source = words(pixels, count);
   const seen = new Int32Array(64);
   let previous = 0xff000000 | 0;
@@ -89,16 +97,54 @@ function words(pixels: Uint8Array, count: number): Uint32Array {
   return new Uint32Array(aligned.buffer as ArrayBuffer, aligned.byteOffset, count);
 }
 
+function pack({ width, height, pixels }: Picture, { run, arena }: Kernels): Uint8Array {
+  const count = width * height;
+  const source = arena.allocate(pixels.length);
+  const target = arena.allocate(count * 5);
+  try {
+    new Uint8Array(run.memory.buffer, source, pixels.length).set(pixels);
+    const length = run.qoiPack(target, source, count);
+    const out = new Uint8Array(HEADER + length + END.length);
+    writeHeader(out, width, height);
+    out.set(new Uint8Array(run.memory.buffer, target, length), HEADER);
+    out.set(END, HEADER + length);
+    return out;
+  } finally {
+    arena.release(source);
+    arena.release(target);
+  }
+}
+
+function unpack(file: Uint8Array, pixels: Uint8Array, { run, arena }: Kernels): void {
+  const chunks = file.subarray(HEADER);
+  const source = arena.allocate(chunks.length);
+  const target = arena.allocate(pixels.length);
+  try {
+    new Uint8Array(run.memory.buffer, source, chunks.length).set(chunks);
+    const count = pixels.length / 4;
+    const found = run.qoiUnpack(target, source, chunks.length - END.length, count);
+    if (found < count) throw new FormatError("QOI", `ends early: pixel ${found} of ${count}`, file.length);
+    pixels.set(new Uint8Array(run.memory.buffer, target, pixels.length));
+  } finally {
+    arena.release(source);
+    arena.release(target);
+  }
+}
+
 /** @throws FormatError */
-export function readQoi(file: Uint8Array, newPixels: NewPixels = plainPixels): Picture {
-  if (file.length < HEADER || String.fromCharCode(...file.subarray(0, 4)) !== "qoif") {
-    throw new FormatError("QOI", "does not start with qoif", 0);
+export function readQoi(file: Uint8Array, newPixels: NewPixels = plainPixels, kernels?: Kernels): Picture {
+  if (file.length < HEADER + END.length || String.fromCharCode(...file.subarray(0, 4)) !== "qoif") {
+    throw new FormatError("QOI", "does not start with qoif, or ends early", 0);
   }
   const view = new DataView(file.buffer as ArrayBuffer, file.byteOffset, file.byteLength);
   const [width, height] = [view.getUint32(4), view.getUint32(8)];
   const count = width * height;
   if (count === 0 || count > 1 << 29) throw new FormatError("QOI", `cannot be ${width} × ${height} pixels`, 4);
   const pixels = newPixels(count * 4);
+  if (kernels) {
+    unpack(file, pixels, kernels);
+    return { width, height, depth: "8-bit", pixels };
+  }
   const out = words(pixels, count);
   const seen = new Uint32Array(64);
   const end = file.length - END.length;

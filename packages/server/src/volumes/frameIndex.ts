@@ -4,6 +4,7 @@ import path from "node:path";
 import { setImmediate as breathe } from "node:timers/promises";
 import type { Bytes, ContentKey } from "@kinetocache/core";
 import { allocatedBytes, nameOf, parseName, type FrameName } from "./frameFile";
+import { decodeIndex, encodeIndex, type SavedOwner } from "./savedIndex";
 
 /** A frame that a volume holds. */
 export interface StoredFrame extends FrameName {
@@ -14,16 +15,6 @@ export interface StoredFrame extends FrameName {
 
 // Files that are looked at before others get a turn.
 const SLICE = 2000;
-
-/** The index as it is kept between runs. */
-interface SavedOwner {
-  readonly owner: string;
-  /** Changes with every file that is added to the folder, renamed or removed. */
-  readonly changedMs: number;
-  readonly names: readonly string[];
-  readonly sizes: readonly Bytes[];
-  readonly lastUsedMs: readonly number[];
-}
 
 /**
  * What a folder of frames holds, and how many bytes that takes. It is kept in a file between runs; a folder that
@@ -48,17 +39,11 @@ export class FrameIndex {
       // Links are not followed: they lead out of the folder.
       if (!entry.isDirectory()) continue;
       const known = saved.get(entry.name);
-      if (known && (await changedMs(path.join(folder, entry.name))) === known.changedMs) index.adopt(known);
+      if (known && (await changedMs(path.join(folder, entry.name))) === known.changedMs)
+        for (const frame of known.frames) index.add(frame);
       else await index.scan(entry.name);
     }
     return index;
-  }
-
-  private adopt({ owner, names, sizes, lastUsedMs }: SavedOwner): void {
-    for (let i = 0; i < names.length; i++) {
-      const frame = parseName(names[i]!);
-      if (frame) this.add({ ...frame, owner, size: sizes[i]!, lastUsedMs: lastUsedMs[i]! });
-    }
   }
 
   private async scan(owner: string): Promise<void> {
@@ -115,7 +100,7 @@ export class FrameIndex {
     }
     const saved: SavedOwner[] = [];
     for (const [owner, frames] of owners) saved.push(await this.summary(owner, frames));
-    await writeFile(`${this.file}.new`, JSON.stringify(saved), { flush: true });
+    await writeFile(`${this.file}.new`, encodeIndex(saved), { flush: true });
     await rename(`${this.file}.new`, this.file);
   }
 
@@ -124,14 +109,7 @@ export class FrameIndex {
     const changed = await changedMs(folder);
     // What was removed behind our back would be listed for ever.
     const there = new Set(await readdir(folder));
-    const kept = frames.filter((frame) => there.has(nameOf(frame)));
-    return {
-      owner,
-      changedMs: changed,
-      names: kept.map(nameOf),
-      sizes: kept.map(({ size }) => size),
-      lastUsedMs: kept.map(({ lastUsedMs }) => lastUsedMs),
-    };
+    return { owner, changedMs: changed, frames: frames.filter((frame) => there.has(nameOf(frame))) };
   }
 }
 
@@ -142,26 +120,9 @@ async function changedMs(folder: string): Promise<number> {
 /** The saved index; nothing where there is none, or it is not what was saved. */
 async function readSaved(file: string): Promise<readonly SavedOwner[]> {
   try {
-    const saved = JSON.parse(await readFile(file, "utf8")) as unknown;
-    return Array.isArray(saved) ? saved.filter(isSaved) : [];
+    return decodeIndex(await readFile(file));
   } catch (error) {
-    if ((error as NodeJS.ErrnoException).code === "ENOENT" || error instanceof SyntaxError) return [];
+    if ((error as NodeJS.ErrnoException).code === "ENOENT") return [];
     throw error;
   }
-}
-
-// A check of every number by a schema would take longer than reading the folders.
-function isSaved(value: unknown): value is SavedOwner {
-  const { owner, changedMs, names, sizes, lastUsedMs } = (value ?? {}) as Partial<SavedOwner>;
-  const areNumbers = (list: unknown) => Array.isArray(list) && list.every((one) => Number.isFinite(one) && one >= 0);
-  return (
-    typeof owner === "string" &&
-    typeof changedMs === "number" &&
-    Array.isArray(names) &&
-    names.every((name) => typeof name === "string") &&
-    areNumbers(sizes) &&
-    areNumbers(lastUsedMs) &&
-    names.length === sizes!.length &&
-    names.length === lastUsedMs!.length
-  );
 }

@@ -55,10 +55,10 @@ async function torment(kills: number): Promise<void> {
       first = Math.max(first, ...held.values()) + 1;
       await volume.close();
       // Every other time the index is lost as well.
-      if (kill % 2 === 1) await rm(path.join(folder, "index.json"));
+      if (kill % 2 === 1) await rm(path.join(folder, "index.bin"));
       if (held.size > 150) {
         await rm(path.join(folder, "frames"), { recursive: true });
-        await rm(path.join(folder, "index.json"), { force: true });
+        await rm(path.join(folder, "index.bin"), { force: true });
         stored.clear();
       }
     }

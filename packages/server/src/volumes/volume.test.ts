@@ -140,7 +140,7 @@ describe("the cap", () => {
       });
       await server.close();
       // Without the index, the times of the files tell when they were used.
-      await rm(path.join(server.data, "volume/index.json"));
+      await rm(path.join(server.data, "volume/index.bin"));
       const old = (Date.now() - 2 * RECENT_MS) / 1000;
       for (const file of await frameFiles(server)) if (file.includes(keyOf(2))) await utimes(file, old, old);
       const again = await TestServer.start(server.data);

@@ -72,6 +72,9 @@ export interface NewFrame {
 export class Volume {
   private settings: LocationSettings = DEFAULT_LOCATION_SETTINGS;
   private reservedBytes = 0;
+  private leavingBytes = 0;
+  /** Room is made for one after the other: two at once would both count what the other removes. */
+  private making: Promise<void> = Promise.resolve();
   /** Frames that are being given their names: of several writers of one frame only the first does that. */
   private readonly naming = new Set<ContentKey>();
   private serial = 0;
@@ -102,7 +105,7 @@ export class Volume {
       const temporary = path.join(root, "temporary");
       await rm(temporary, { recursive: true, force: true });
       await mkdir(temporary);
-      const index = await FrameIndex.open(frames, path.join(root, "index.json"));
+      const index = await FrameIndex.open(frames, path.join(root, "index.bin"));
       const growth = await JsonFile.open(path.join(root, "growth.json"), growthSchema, []);
       const volume = new Volume(root, index, growth, keptFree, medium);
       await volume.loadSettings();
@@ -257,9 +260,9 @@ export class Volume {
     } catch (error) {
       throw asRefusal(error, this.root);
     } finally {
-      this.reservedBytes -= room;
       // Where nothing can be removed nothing was written either.
       await rm(temporary, { force: true }).catch(() => undefined);
+      this.reservedBytes -= room;
     }
   }
 
@@ -361,15 +364,22 @@ export class Volume {
   }
 
   private async discard(frame: StoredFrame): Promise<void> {
+    const bytes = allocatedBytes(frame.size);
     this.index.forget(frame);
-    await unlink(this.pathOf(frame)).catch((error: NodeJS.ErrnoException) => {
-      if (error.code !== "ENOENT") throw error;
-    });
+    // It takes its space until it is really gone.
+    this.leavingBytes += bytes;
+    try {
+      await unlink(this.pathOf(frame)).catch((error: NodeJS.ErrnoException) => {
+        if (error.code !== "ENOENT") throw error;
+      });
+    } finally {
+      this.leavingBytes -= bytes;
+    }
   }
 
   /** Bytes taken, with holding and what is being written. */
   private takenBytes(): Bytes {
-    return this.index.bytes + this.reservedBytes + this.holdingBytes();
+    return this.index.bytes + this.reservedBytes + this.leavingBytes + this.holdingBytes();
   }
 
   private async checkDrive(): Promise<void> {
@@ -384,7 +394,13 @@ export class Volume {
   }
 
   /** Removes frames by the rule until the cap holds, sparing those used within `spareMs`. */
-  private async makeRoom(spareMs: Milliseconds): Promise<void> {
+  private makeRoom(spareMs: Milliseconds): Promise<void> {
+    const made = this.making.then(() => this.evict(spareMs));
+    this.making = made.catch(() => undefined);
+    return made;
+  }
+
+  private async evict(spareMs: Milliseconds): Promise<void> {
     if (this.takenBytes() <= this.settings.capBytes) return;
     const now = Date.now();
     const candidates = this.index.all().filter(({ lastUsedMs }) => now - lastUsedMs >= spareMs);

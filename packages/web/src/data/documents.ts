@@ -18,6 +18,7 @@ async function loadDemo(): Promise<Document[]> {
   const modules = await Promise.all([
     import("../../../../demo/compositions/night-roost.json"),
     import("../../../../demo/compositions/ringing-station.json"),
+    import("../../../../demo/compositions/estuary-map.json"),
   ]);
   return modules.map(({ default: value }) => parseDocument(value));
 }

@@ -8,7 +8,7 @@ const BYTES = { "8-bit": 4, half: 8, float: 16 } as const satisfies Record<Depth
 export class DepthConverter {
   private readonly encode: number;
 
-  constructor(private readonly kernels: Kernels) {
+  constructor(readonly kernels: Kernels) {
     const table = encodeTable();
     this.encode = kernels.arena.allocate(table.length);
     new Uint8Array(kernels.run.memory.buffer, this.encode, table.length).set(table);

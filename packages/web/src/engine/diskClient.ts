@@ -42,7 +42,7 @@ export class DiskClient implements FrameStorage {
     });
   }
 
-  async fetch(key: ContentKey): Promise<Answer<FetchedPicture>> {
+  async fetch(key: ContentKey, spare?: Uint8Array<ArrayBuffer>): Promise<Answer<FetchedPicture>> {
     return answer(async () => {
       const start = performance.now();
       const response = await ask(`/api/frames/${key}`);
@@ -52,7 +52,7 @@ export class DiskClient implements FrameStorage {
       const location = response.headers.get("x-location") ?? "";
       this.noteWay(location, (file.byteLength * 1000) / (performance.now() - start));
       try {
-        return { ...this.codec.decode(file), bytes: file.byteLength, location };
+        return { ...this.codec.decode(file, spare), bytes: file.byteLength, location };
       } finally {
         this.spares.giveBack(file.buffer);
       }

@@ -130,10 +130,10 @@ export class DiskStore {
   }
 
   /** @returns undefined when the frame cannot be had from disk; it is then no longer listed */
-  async fetch(key: ContentKey): Promise<FetchedPicture | undefined> {
+  async fetch(key: ContentKey, spare?: Uint8Array<ArrayBuffer>): Promise<FetchedPicture | undefined> {
     const start = performance.now();
     this.reads.begin(start);
-    const answer = await this.client.fetch(key);
+    const answer = await this.client.fetch(key, spare);
     const now = performance.now();
     this.reads.end(answer.ok ? answer.value.bytes : 0, now);
     if (answer.ok) {

@@ -119,9 +119,9 @@ export class DiskTier {
   }
 
   /** @returns undefined when the frame cannot be had from disk; it is then no longer listed */
-  async fetch(key: ContentKey): Promise<FetchedPicture | undefined> {
+  async fetch(key: ContentKey, spare?: Uint8Array<ArrayBuffer>): Promise<FetchedPicture | undefined> {
     const first = this.browser.has(key) ? this.browser : this.server;
-    const picture = await first.fetch(key);
+    const picture = await first.fetch(key, spare);
     if (picture || first === this.server || !this.server.has(key)) return picture;
     return this.server.fetch(key);
   }

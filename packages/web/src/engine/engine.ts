@@ -33,7 +33,7 @@ import { FormatRun, sampleOf } from "./formatRun";
 import { FrameCosts } from "./frameCosts";
 import type { FrameStorage, HeldPicture } from "./frameStorage";
 import { HeldFrames } from "./heldFrames";
-import { copyPixels, releasePixels } from "./pixels";
+import { copyPixels, releasePixels, SparePixels } from "./pixels";
 import { GraphicsTrial } from "./graphicsTrial";
 import { ParallelTrial } from "./parallelTrial";
 import { PreviewTimeline } from "./previewTimeline";
@@ -103,7 +103,8 @@ export class Engine {
   private settings: PreviewSettings | undefined;
   private document: Document | undefined;
   private timeline: PreviewTimeline | undefined;
-  private readonly held = new HeldFrames((key, held) => this.timeline?.mark(key, IN_MEMORY, held));
+  private readonly spares = new SparePixels(FETCH_SLOTS);
+  private readonly held = new HeldFrames((key, held) => this.timeline?.mark(key, IN_MEMORY, held), this.spares);
   private readonly costs = new FrameCosts();
   private readonly disk: DiskTier;
   private readonly browserDesk: BrowserDesk;
@@ -651,7 +652,7 @@ export class Engine {
     const key = this.timeline!.keyOf(frame);
     if (this.isUnderWay(key)) return;
     const job = this.addJob(frame, { kind: "fetch", purpose, keep: "memory", key });
-    void this.disk.fetch(key).then((picture) => {
+    void this.disk.fetch(key, this.spares.take()).then((picture) => {
       this.jobs.delete(job.id);
       if (picture) {
         this.take?.read(picture.bytes);

@@ -1,6 +1,5 @@
 import { openKernels } from "@kinetocache/kernels";
-import * as Comlink from "comlink";
-import type { BrowserStorage } from "./browserDisk/browserDisk.worker";
+import { BrowserWorkerPort } from "./browserDisk/browserPort";
 import { DepthConverter } from "./depthConverter";
 import { DiskPool } from "./diskPool";
 import { Engine } from "./engine";
@@ -13,12 +12,9 @@ async function start(): Promise<Engine> {
   const resources = await loadResources();
   const own = openKernels((await WebAssembly.instantiate(resources.kernels, {})).exports);
   const pool = new RenderPool(resources, (outcome: RenderOutcome) => engine.onOutcome(outcome));
-  const browser = Comlink.wrap<BrowserStorage>(
-    new Worker(new URL("./browserDisk/browserDisk.worker.ts", import.meta.url), { type: "module" }),
-  );
   const engine = new Engine({
     pool,
-    disks: { server: new DiskPool(), browser },
+    disks: { server: new DiskPool(), browser: new BrowserWorkerPort() },
     viewer: new Viewer(new DepthConverter(own)),
     emit: (event) => self.postMessage(event),
   });

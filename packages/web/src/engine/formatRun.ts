@@ -1,6 +1,7 @@
 import { BROWSER_LOCATION, type Bytes, type ContentKey, type FormatTrial, type Milliseconds } from "@kinetocache/core";
 import type { DiskPorts } from "./diskTier";
 import { Failed, type Answer, type FrameStorage, type HeldPicture, type Target } from "./frameStorage";
+import { SparePixels } from "./pixels";
 import type { Status } from "./protocol";
 
 // As many as playback asks for at a time.
@@ -63,6 +64,8 @@ export class FormatRun {
   private async measure(packed: boolean): Promise<FormatTrial> {
     const { storage, pictures } = this;
     const target: Target = { ...this.target, packing: packed ? "packed" : "plain" };
+    // As in playback, where frames that are let go make place for those that come.
+    const spares = new SparePixels(AT_ONCE);
     const keys = pictures.map((): ContentKey => crypto.randomUUID().replaceAll("-", ""));
     try {
       let storedBytes = 0;
@@ -75,8 +78,14 @@ export class FormatRun {
       let pixelBytes = 0;
       const readMs = await timed(async () => {
         for (let from = 0; from < keys.length; from += AT_ONCE) {
-          const fetched = await Promise.all(keys.slice(from, from + AT_ONCE).map((key) => storage.fetch(key)));
-          for (const answer of fetched) pixelBytes += this.step(answer).pixels.byteLength;
+          const fetched = await Promise.all(
+            keys.slice(from, from + AT_ONCE).map((key) => storage.fetch(key, spares.take())),
+          );
+          for (const answer of fetched) {
+            const { pixels } = this.step(answer);
+            pixelBytes += pixels.byteLength;
+            spares.add(pixels);
+          }
         }
       });
       return {
@@ -89,6 +98,7 @@ export class FormatRun {
         readRate: (pixelBytes * 1000) / readMs,
       };
     } finally {
+      spares.drop();
       for (const key of keys) await storage.remove(key, this.target.location);
     }
   }

@@ -12,7 +12,7 @@ import {
 } from "@kinetocache/core";
 import type { DepthConverter } from "./depthConverter";
 import type { HeldPicture, Target } from "./frameStorage";
-import { newPixels } from "./pixels";
+import { reusePixels } from "./pixels";
 
 /** A frame's file, in one piece or more. */
 export interface Encoded {
@@ -23,11 +23,14 @@ export interface Encoded {
 
 // How much the last measurement counts.
 const WEIGHT = 0.3;
+// First byte of an OpenEXR file, whose channels are put in order one by one.
+const EXR_START = 0x76;
 
 /** Frames to files and back, with what unpacking takes measured on the way. */
 export class FrameCodec {
   /** Milliseconds that unpacking takes for a byte of packed file, as the last ones did. */
   private unpackMsAByte: number | undefined;
+  private scratch = new ArrayBuffer(0);
 
   constructor(private readonly converter: DepthConverter) {}
 
@@ -35,21 +38,43 @@ export class FrameCodec {
   encode(picture: HeldPicture, { packing, deepest }: Pick<Target, "packing" | "deepest">, wayRate?: number): Encoded {
     const lowered = this.lowered(picture, deepest);
     if (packing === "packed" || (packing === "automatic" && wayRate !== undefined)) {
-      const file = writeFrame(lowered, true);
+      const file = writeFrame({ ...lowered, pixels: this.fixed(lowered.pixels) }, true, this.converter.kernels);
       const plainBytes = lowered.pixels.byteLength;
       const isFaster = () => packsFaster(plainBytes, file.byteLength, wayRate!, this.unpackMs(file));
       if (packing === "packed" || isFaster())
         return { format: formatFor(lowered.depth, true), parts: [file], bytes: file.byteLength };
     }
-    return plain(lowered);
+    if (lowered.depth === "8-bit") return plain(lowered);
+    return plain({ ...lowered, pixels: this.fixed(lowered.pixels) });
   }
 
-  /** @throws FormatError */
-  decode(file: Uint8Array): HeldPicture {
+  private scratchFor(bytes: Bytes): Uint8Array<ArrayBuffer> {
+    if (this.scratch.byteLength < bytes) this.scratch = new ArrayBuffer(bytes);
+    return new Uint8Array(this.scratch, 0, bytes);
+  }
+
+  /** The same pixels in a buffer that cannot be resized, until the next frame comes. */
+  private fixed(pixels: Uint8Array): Uint8Array {
+    if (!(pixels.buffer as ArrayBuffer).resizable) return pixels;
+    const copy = this.scratchFor(pixels.byteLength);
+    copy.set(pixels);
+    return copy;
+  }
+
+  /** @param spare a buffer that may be used for the pixels @throws FormatError */
+  decode(file: Uint8Array, spare?: Uint8Array<ArrayBuffer>): HeldPicture {
     const start = performance.now();
-    const picture = readFrame(file, newPixels);
-    this.noteUnpacking(file.byteLength, picture.pixels.byteLength, performance.now() - start);
-    return picture as HeldPicture;
+    const isCopied = file[0] !== EXR_START;
+    const target = (bytes: Bytes) => reusePixels(bytes, spare);
+    // Loops over a buffer that can be resized take several times as long as over one that cannot.
+    const picture = readFrame(file, isCopied ? target : (bytes) => this.scratchFor(bytes), this.converter.kernels);
+    let pixels = picture.pixels as Uint8Array<ArrayBuffer>;
+    if (!isCopied) {
+      pixels = target(pixels.byteLength);
+      pixels.set(picture.pixels);
+    }
+    this.noteUnpacking(file.byteLength, pixels.byteLength, performance.now() - start);
+    return { ...picture, pixels };
   }
 
   private lowered(picture: HeldPicture, deepest: Target["deepest"]): Picture {

@@ -53,7 +53,8 @@ export interface OutgoingFrame {
 /** Frames to and from a tier on disk. Nothing it does throws. */
 export interface FrameStorage {
   list(): Promise<Answer<Listing>>;
-  fetch(key: ContentKey): Promise<Answer<FetchedPicture>>;
+  /** @param spare a buffer that may be used for the pixels; it is gone afterwards */
+  fetch(key: ContentKey, spare?: Uint8Array<ArrayBuffer>): Promise<Answer<FetchedPicture>>;
   /** @returns the size of the file */
   store(frame: OutgoingFrame, target: Target): Promise<Answer<Bytes>>;
   remove(key: ContentKey, location: string): Promise<Answer<void>>;

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import type { HeldPicture } from "./frameStorage";
 import { HeldFrames } from "./heldFrames";
-import { newPixels } from "./pixels";
+import { newPixels, SparePixels } from "./pixels";
 
 const PLAIN = { mode: "leastRecentlyUsed" } as const;
 const BOOKKEEPING = 512;
@@ -22,7 +22,7 @@ test("whatever happens, the budget holds, and what was said to be held is what i
   fc.assert(
     fc.property(fc.array(step, { maxLength: 60 }), (steps) => {
       const said = new Map<string, boolean>();
-      const held = new HeldFrames((key, isHeld) => said.set(key, isHeld));
+      const held = new HeldFrames((key, isHeld) => said.set(key, isHeld), new SparePixels(0));
       held.setBudget(20_000, PLAIN);
       for (const { kind, key, size } of steps) {
         const name = String(key);
@@ -38,7 +38,7 @@ test("whatever happens, the budget holds, and what was said to be held is what i
 });
 
 test("what the cache lets go is emptied at once", () => {
-  const held = new HeldFrames(() => undefined);
+  const held = new HeldFrames(() => undefined, new SparePixels(0));
   held.setBudget(1000 + BOOKKEEPING, PLAIN);
   const first = picture(1000);
   expect(held.put("a", first, 10, PLAIN)).toBe(true);
@@ -47,7 +47,7 @@ test("what the cache lets go is emptied at once", () => {
 });
 
 test("a frame in hand stays until it is let go, whatever becomes of the cache; the one on show stays longest", () => {
-  const held = new HeldFrames(() => undefined);
+  const held = new HeldFrames(() => undefined, new SparePixels(0));
   held.keepInHand("shown", picture(4), true);
   held.keepInHand("other", picture(4), false);
   held.setBudget(0, PLAIN);

@@ -7,7 +7,7 @@ import {
   type Milliseconds,
 } from "@kinetocache/core";
 import type { HeldPicture } from "./frameStorage";
-import { releasePixels } from "./pixels";
+import { SparePixels } from "./pixels";
 
 /**
  * Frames in memory: those in the cache, under its budget, and those in hand, which the cache did not take and
@@ -17,9 +17,12 @@ export class HeldFrames {
   private readonly cache: MemoryCache<HeldPicture>;
   private readonly inHand = new Map<ContentKey, HeldPicture>();
 
-  /** @param onHeld told of each frame that comes or goes */
-  constructor(private readonly onHeld: (key: ContentKey, held: boolean) => void) {
-    this.cache = new MemoryCache<HeldPicture>(0, ({ pixels }) => releasePixels(pixels));
+  /** @param onHeld told of each frame that comes or goes @param spares takes the buffers of those that go */
+  constructor(
+    private readonly onHeld: (key: ContentKey, held: boolean) => void,
+    private readonly spares: SparePixels,
+  ) {
+    this.cache = new MemoryCache<HeldPicture>(0, ({ pixels }) => this.spares.add(pixels));
   }
 
   get budgetBytes(): Bytes {
@@ -81,7 +84,7 @@ export class HeldFrames {
     const picture = this.inHand.get(key);
     if (!picture) return;
     this.inHand.delete(key);
-    releasePixels(picture.pixels);
+    this.spares.add(picture.pixels);
     this.onHeld(key, false);
   }
 
@@ -92,5 +95,7 @@ export class HeldFrames {
 
   setBudget(budget: Bytes, context: EvictionContext): void {
     this.cache.setBudget(budget, context).forEach((key) => this.onHeld(key, false));
+    // Whoever lowers the budget wants the memory.
+    this.spares.drop();
   }
 }

@@ -6,8 +6,8 @@ import { releasePixels } from "./pixels";
 export function transferring(storage: Promise<FrameStorage>): FrameStorage {
   return {
     list: async () => (await storage).list(),
-    async fetch(key) {
-      const fetched = await (await storage).fetch(key);
+    async fetch(key, spare) {
+      const fetched = await (await storage).fetch(key, spare);
       return fetched.ok ? Comlink.transfer(fetched, [fetched.value.pixels.buffer]) : fetched;
     },
     async store(frame, target) {

@@ -129,7 +129,7 @@ export class BrowserDisk implements FrameStorage {
     });
   }
 
-  async fetch(key: ContentKey): Promise<Answer<FetchedPicture>> {
+  async fetch(key: ContentKey, spare?: Uint8Array<ArrayBuffer>): Promise<Answer<FetchedPicture>> {
     return answer(async () => {
       const segments = await this.open();
       const size = segments.sizeOf(key) ?? 0;
@@ -138,7 +138,7 @@ export class BrowserDisk implements FrameStorage {
         const start = performance.now();
         const file = await segments.read(key, new Uint8Array(buffer));
         this.noteWay((size * 1000) / Math.max(0.001, performance.now() - start));
-        return { ...this.codec.decode(file), bytes: size, location: BROWSER_LOCATION };
+        return { ...this.codec.decode(file, spare), bytes: size, location: BROWSER_LOCATION };
       } finally {
         this.spares.giveBack(buffer);
       }

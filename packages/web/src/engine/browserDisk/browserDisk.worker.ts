@@ -26,7 +26,6 @@ const storage = {
   state: async () => (await disk).state(),
 };
 
-/** The browser's own storage as the engine sees it. */
-export type BrowserStorage = typeof storage;
+export type BrowserDiskWorker = typeof storage;
 
 Comlink.expose(storage);
