@@ -37,17 +37,24 @@ export function build() {
   run("npm", ["run", "build", "--silent"]);
 }
 
-/** Debian's Chromium, installed through apt where it is missing and that is possible. */
-export function installChromium() {
-  const chromium = process.env.CHROMIUM ?? "/usr/bin/chromium";
-  if (existsSync(chromium)) return;
-  if (process.getuid?.() !== 0 || !existsSync("/usr/bin/apt-get")) {
-    throw new Error(
-      `The interface tests need ${chromium}: install the package chromium, or name another with CHROMIUM=…`,
-    );
-  }
-  console.log("Installing Chromium …");
+/** Installs a package of Debian's through apt where what it brings is missing and that is possible. */
+function installDebian(program, name, missing) {
+  if (existsSync(program)) return;
+  if (process.getuid?.() !== 0 || !existsSync("/usr/bin/apt-get")) throw new Error(missing);
+  console.log(`Installing ${name} …`);
   const env = { ...process.env, DEBIAN_FRONTEND: "noninteractive" };
   run("apt-get", ["update", "-q"], { env });
-  run("apt-get", ["install", "-q", "-y", "--no-install-recommends", "chromium"], { env });
+  run("apt-get", ["install", "-q", "-y", "--no-install-recommends", name], { env });
+}
+
+/** The browser of the interface tests and the benchmark. */
+export function installChromium() {
+  const chromium = process.env.CHROMIUM ?? "/usr/bin/chromium";
+  const missing = `The interface tests need ${chromium}: install the package chromium, or name another with CHROMIUM=…`;
+  installDebian(chromium, "chromium", missing);
+}
+
+/** The tool that reads and writes picture files beside this code. */
+export function installFfmpeg() {
+  installDebian("/usr/bin/ffmpeg", "ffmpeg", "The tests of file formats need ffmpeg: install the package ffmpeg");
 }

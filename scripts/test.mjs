@@ -1,10 +1,11 @@
 // Everything that must hold, in one run: format, lint, types, dead code, unit tests, interface tests.
 import { spawnSync } from "node:child_process";
 import { mkdirSync, readFileSync, rmSync } from "node:fs";
-import { build, installChromium, installPackages } from "./prepare.mjs";
+import { build, installChromium, installFfmpeg, installPackages } from "./prepare.mjs";
 
 installPackages();
 installChromium();
+installFfmpeg();
 build();
 
 let passed = 0;
