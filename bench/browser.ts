@@ -144,7 +144,10 @@ export class Driver {
   /** Gives the disk cache another place. @param label as the screen lists it */
   async storeIn(label: string): Promise<void> {
     await this.goTo("Storage");
+    // The frame that is shown first is stored by then, and stays where it is.
+    await this.page.locator('.gauge[href="/storage"]', { hasText: /[1-9] fr/ }).waitFor();
     await this.page.getByLabel("Location for disk cache").selectOption({ label });
+    await this.page.getByRole("button", { name: "Start empty" }).click();
   }
 
   /** Gives memory and waits until all of the composition is in it. */

@@ -148,7 +148,7 @@ test("the browser's own storage takes the disk cache, keeps it over a reload, an
   application,
 }) => {
   await openStorage(page, application);
-  await page.getByLabel("Location for disk cache").selectOption("This browser");
+  await startEmptyIn(page, "This browser");
   await page.getByRole("link", { name: "Preview" }).click();
   await expect(verdict(page)).toContainText(`all ${FRAMES} frames in memory`);
   await expect(gauge(page, "Disk cache")).toContainText(NEARLY_ALL);
@@ -168,8 +168,20 @@ test("the browser's own storage takes the disk cache, keeps it over a reload, an
   await expect(formats.getByRole("row", { name: /^plain/ })).toContainText("PAM");
   await panel.getByRole("button", { name: /^Ringing Station [\d.]+ MB$/ }).click();
   await expect(panel.getByRole("alert")).toContainText(/1(79|80) frames go for good/);
+  await panel.getByRole("button", { name: "Leave" }).click();
+
+  // They move to a folder of the server too.
+  const folder = `…/${path.basename(application.data)}/volume`;
+  await page.getByLabel("Location for disk cache").selectOption({ label: folder });
+  await page.getByRole("button", { name: `Move them to ${folder}` }).click();
+  await expect(page.locator(".notices")).toContainText(/1(79|80) of 1(79|80) frames were moved\./);
+  expect(await framesIn(path.join(application.data, "volume"))).toBe(FRAMES);
+  await page.getByLabel("Location for disk cache").selectOption("This browser");
+  await page.getByRole("button", { name: "Move them to This browser" }).click();
+  await expect(page.locator(".notices")).toContainText(/18[01] of 18[01] frames were moved\./);
+  await panel.getByRole("button", { name: /^Ringing Station [\d.]+ MB$/ }).click();
   await panel.getByRole("button", { name: "Clear", exact: true }).click();
-  await expect(gauge(page, "Disk cache")).toContainText("0 B · 0 fr");
+  await expect(gauge(page, "Disk cache")).toContainText(/ [01] fr/);
 });
 
 test("what is cleared in a folder comes back until its space is returned", async ({ page, application }) => {

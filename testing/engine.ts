@@ -164,7 +164,7 @@ export class FakeDisk implements BrowserPort {
   list(): Promise<Answer<Listing>> {
     const { location } = this;
     return this.after(0, () => ({
-      frames: [...this.frames.keys()].map((key) => [key, 100] as const),
+      frames: [{ location, frames: [...this.frames.keys()].map((key) => [key, 100] as const) }],
       targets: [{ location, packing: "plain", deepest: "float" }],
     }));
   }
@@ -178,6 +178,8 @@ export class FakeDisk implements BrowserPort {
         pixels: copyPixels(picture.pixels),
         bytes: picture.pixels.byteLength,
         location: this.location,
+        owner: "main",
+        costMs: 100,
       };
     });
   }

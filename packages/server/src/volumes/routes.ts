@@ -94,9 +94,9 @@ export function frameRoutes(locations: Locations): Router {
   router.get("/:key", async (request, response) => {
     const key = accept<string>(keySchema, request.params.key, "path");
     const { id, volume } = locations.holderOf(key);
-    const { content, format } = await volume.read(key);
-    const headers = { "X-Frame-Format": format, "X-Location": id, "Cache-Control": "no-store" };
-    response.set({ "Content-Type": "application/octet-stream", ...headers });
+    const { content, format, owner, costMs } = await volume.read(key);
+    const about = { "X-Frame-Format": format, "X-Location": id, "X-Owner": owner, "X-Cost-Ms": String(costMs) };
+    response.set({ "Content-Type": "application/octet-stream", "Cache-Control": "no-store", ...about });
     response.end(content);
   });
 

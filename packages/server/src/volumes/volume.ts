@@ -56,6 +56,11 @@ const growthSchema = Joi.array<readonly FillSample[]>().items(
   Joi.object({ atMs: Joi.number().required(), bytes: Joi.number().min(0).required() }),
 );
 
+/** A frame as it is read. */
+interface ReadFrame extends Pick<StoredFrame, "format" | "owner" | "costMs"> {
+  readonly content: Buffer;
+}
+
 /** What is written to the volume. */
 export interface NewFrame {
   readonly key: ContentKey;
@@ -299,7 +304,7 @@ export class Volume {
    * The bytes of a frame, checked against its CRC.
    * @throws Problem 404 when it is not held, or was found damaged and has been removed
    */
-  async read(key: ContentKey): Promise<{ readonly content: Buffer; readonly format: FrameFormat }> {
+  async read(key: ContentKey): Promise<ReadFrame> {
     const frame = this.index.get(key);
     if (!frame) throw new Problem(404, "not-held", `No frame ${key} is held on disk`);
     const file = this.pathOf(frame);
@@ -327,7 +332,8 @@ export class Volume {
       // Moved away meanwhile, or on a drive that is only read.
       if (error.code !== "ENOENT" && error.code !== "EROFS") console.warn(`${file}: ${String(error)}`);
     });
-    return { content, format: frame.format };
+    const { format, owner, costMs } = frame;
+    return { content, format, owner, costMs };
   }
 
   /** Path below `frames/` of each key that is held; others are left out. */

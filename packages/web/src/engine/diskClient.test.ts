@@ -83,7 +83,10 @@ test.each([
   withClient(async (client, server) => {
     const packing = packed ? "packed" : "plain";
     expect((await change(server, { packing })).status).toBe(200);
-    expect(await client.list()).toEqual({ ok: true, value: { frames: [], targets: [target({ packing })] } });
+    expect(await client.list()).toEqual({
+      ok: true,
+      value: { frames: [{ location: "main", frames: [] }], targets: [target({ packing })] },
+    });
     const stored = picture(depth);
     const answer = await client.store(outgoing(1, stored, 41.6), target({ packing }));
     const [file] = await names(server);
@@ -91,9 +94,12 @@ test.each([
     expect(answer).toEqual({ ok: true, value: (await readFile(file!)).length });
     const fetched = await client.fetch(keyOf(1));
     if (!fetched.ok) throw new Error(fetched.failure.detail);
-    expect(fetched.value).toMatchObject({ width: 7, height: 5, depth });
+    expect(fetched.value).toMatchObject({ width: 7, height: 5, depth, owner: "night-roost", costMs: 42 });
     expect(Buffer.compare(fetched.value.pixels, stored.pixels)).toBe(0);
-    expect(await client.list()).toMatchObject({ ok: true, value: { frames: [[keyOf(1), 42]] } });
+    expect(await client.list()).toMatchObject({
+      ok: true,
+      value: { frames: [{ location: "main", frames: [[keyOf(1), 42]] }] },
+    });
     expect(await client.remove(keyOf(1), "main")).toEqual({ ok: true });
     expect(await client.fetch(keyOf(1))).toMatchObject({ ok: false, failure: { code: "not-held" } });
   }),

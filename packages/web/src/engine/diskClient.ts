@@ -33,12 +33,12 @@ export class DiskClient implements FrameStorage {
     return answer(async () => {
       const [locations, frames] = await Promise.all([
         ask("/api/locations").then((response) => response.json() as Promise<ListedLocation[]>),
-        ask("/api/frames").then((response) => response.json() as Promise<{ frames: [ContentKey, Milliseconds][] }[]>),
+        ask("/api/frames").then((response) => response.json() as Promise<Listing["frames"]>),
       ]);
       const targets = locations.flatMap(({ id, volume }) =>
         volume ? [{ location: id, packing: volume.packing, deepest: volume.deepest }] : [],
       );
-      return { frames: frames.flatMap((one) => one.frames), targets };
+      return { frames, targets };
     });
   }
 
@@ -52,7 +52,7 @@ export class DiskClient implements FrameStorage {
       const location = response.headers.get("x-location") ?? "";
       this.noteWay(location, (file.byteLength * 1000) / (performance.now() - start));
       try {
-        return { ...this.codec.decode(file, spare), bytes: file.byteLength, location };
+        return { ...this.codec.decode(file, spare), bytes: file.byteLength, location, ...aboutOf(response) };
       } finally {
         this.spares.giveBack(file.buffer);
       }
@@ -117,6 +117,11 @@ export class DiskClient implements FrameStorage {
     borrowed.forEach((buffer) => this.spares.giveBack(buffer));
     return blob;
   }
+}
+
+/** What else the server says of a frame. */
+function aboutOf({ headers }: Response): { readonly owner: string; readonly costMs: Milliseconds } {
+  return { owner: headers.get("x-owner") ?? "", costMs: Number(headers.get("x-cost-ms")) };
 }
 
 async function ask(path: string, init?: RequestInit): Promise<Response> {

@@ -54,6 +54,7 @@ export class DiskStore {
   /** What fetching a frame takes; undefined before the first one. */
   measuredFetchMs: Milliseconds | undefined;
   private targets: readonly Target[] = [];
+  private listing: Listing["frames"] = [];
   private readonly keys = new Set<ContentKey>();
   private readonly waiting = new Map<ContentKey, Waiting>();
   private writing: ContentKey | undefined;
@@ -71,6 +72,18 @@ export class DiskStore {
   /** Whether a location takes frames now. */
   accepts(location: string): boolean {
     return this.state.kind === "ready" && this.targetOf(location) !== undefined;
+  }
+
+  /** Notes that a frame came or went by another way than through here. */
+  note(key: ContentKey, held: boolean): void {
+    if (held) this.keys.add(key);
+    else this.keys.delete(key);
+    this.listener.onKeys([key], held);
+  }
+
+  /** Keys of the frames at one location, as they were last listed. */
+  keysAt(location: string): ContentKey[] {
+    return this.listing.flatMap((one) => (one.location === location ? one.frames.map(([key]) => key) : []));
   }
 
   targetOf(location: string): Target | undefined {
@@ -113,8 +126,10 @@ export class DiskStore {
     this.listener.onChange();
   }
 
-  private adopt({ frames, targets }: Listing): void {
+  private adopt({ frames: listed, targets }: Listing): void {
     this.targets = targets;
+    this.listing = listed;
+    const frames = listed.flatMap((one) => one.frames);
     this.listener.onCosts(frames);
     const found = new Set(frames.map(([key]) => key));
     const gone = [...this.keys].filter((key) => !found.has(key));

@@ -7,7 +7,7 @@ import {
   type Milliseconds,
 } from "@kinetocache/core";
 import { DiskStore, type DiskListener, type Waiting } from "./diskStore";
-import type { FetchedPicture, FrameStorage } from "./frameStorage";
+import type { FetchedPicture, FrameStorage, Target } from "./frameStorage";
 import type { DiskState, StoragePolicy } from "./protocol";
 
 export interface DiskPorts {
@@ -60,11 +60,35 @@ export class DiskTier {
 
   /** The greatest depth that a location keeps. */
   deepestOf(location: string): Depth {
-    return (location === BROWSER_LOCATION ? this.browser : this.server).targetOf(location)?.deepest ?? "float";
+    return this.targetOf(location)?.deepest ?? "float";
+  }
+
+  /** Keys at a location, and where they can go, as both were last listed. */
+  keysAt(location: string): ContentKey[] {
+    return this.storeOf(location).keysAt(location);
+  }
+
+  targetOf(location: string): Target | undefined {
+    return this.storeOf(location).targetOf(location);
+  }
+
+  /** Notes that a frame was moved, so that it is read from where it is. */
+  noteMoved(key: ContentKey, from: string, to: string): void {
+    this.storeOf(to).note(key, true);
+    this.storeOf(from).note(key, false);
+  }
+
+  /** Whether frames can be written to a location now. */
+  isReady(location: string): boolean {
+    return this.storeOf(location).accepts(location);
+  }
+
+  private storeOf(location: string): DiskStore {
+    return location === BROWSER_LOCATION ? this.browser : this.server;
   }
 
   private get target(): DiskStore {
-    return this.policy.location === BROWSER_LOCATION ? this.browser : this.server;
+    return this.storeOf(this.policy.location);
   }
 
   get state(): DiskState {

@@ -742,3 +742,69 @@ describe("what is written to disk", () => {
     expect(rig.held(ON_DISK)).toBe(14);
   });
 });
+
+describe("moving between the browser's own storage and a folder", () => {
+  const filled = async () => {
+    const rig = new EngineRig();
+    await rig.open();
+    rig.configure({ background: "Idle", idleDelayMs: 0 });
+    await rig.run(3000);
+    rig.configure({ background: "Off" });
+    expect(rig.disk.frames.size).toBe(24);
+    return rig;
+  };
+
+  test("takes every frame, while playback goes on from wherever each is", async () => {
+    const rig = await filled();
+    rig.send({ kind: "play", speed: 1 }, { kind: "carry", from: "main", to: "browser" });
+    await rig.run(200);
+    expect(rig.status.carrying).toMatchObject({ total: 24 });
+    expect(rig.status.mode).toBe("playing");
+    await rig.run(3000);
+    expect([rig.disk.frames.size, rig.browser.frames.size]).toEqual([0, 24]);
+    expect(rig.notices).toContain("24 of 24 frames were moved.");
+    expect(rig.status.carrying).toBeUndefined();
+    expect(rig.held(ON_DISK)).toBe(24);
+    expect(rig.status.playback!.skipped).toBe(0);
+  });
+
+  test("stops where it is told to, and goes on when it is begun again", async () => {
+    const rig = await filled();
+    rig.send({ kind: "carry", from: "main", to: "browser" });
+    await rig.run(100);
+    rig.send({ kind: "stopCarrying" });
+    await rig.run(500);
+    const moved = rig.browser.frames.size;
+    expect(moved).toBeGreaterThan(0);
+    expect(rig.disk.frames.size).toBe(24 - moved);
+    expect(rig.notices.join()).toContain("the move was stopped, and the rest is where it was");
+    rig.send({ kind: "carry", from: "main", to: "browser" });
+    await rig.run(3000);
+    expect([rig.disk.frames.size, rig.browser.frames.size]).toEqual([0, 24]);
+  });
+
+  test("leaves damaged frames behind, and ends where there is no room, with nothing lost", async () => {
+    const rig = await filled();
+    const [damaged] = rig.disk.frames.keys();
+    rig.disk.damaged.add(damaged!);
+    rig.browser.failure = { kind: "refused", code: "cap-reached", detail: "no room" };
+    rig.send({ kind: "carry", from: "main", to: "browser" });
+    await rig.run(500);
+    expect(rig.notices.join()).toContain("The new place cannot be used now");
+    rig.browser.failure = undefined;
+    await rig.run(6000);
+    rig.send({ kind: "carry", from: "main", to: "browser" });
+    await rig.run(60);
+    rig.browser.failure = { kind: "refused", code: "cap-reached", detail: "no room" };
+    await rig.run(500);
+    expect(rig.notices.join()).toContain("The move ended early: no room");
+    rig.browser.failure = undefined;
+    const all = new Set([...rig.disk.frames.keys(), ...rig.browser.frames.keys()]);
+    expect(all.size).toBe(24);
+    await rig.run(6000);
+    rig.send({ kind: "carry", from: "main", to: "browser" });
+    await rig.run(3000);
+    expect(rig.browser.frames.size).toBe(23);
+    expect(rig.notices.join()).toContain("1 were damaged and are rendered again");
+  });
+});

@@ -1,4 +1,5 @@
 import {
+  BROWSER_LOCATION,
   clampFrame,
   frameBudgetMs,
   frameBytes,
@@ -28,6 +29,7 @@ import { Arrival } from "./arrival";
 import { Calibration } from "./calibration";
 import { BrowserDesk, type BrowserPort } from "./browserDesk";
 import { Devices, type GraphicsFault } from "./devices";
+import { CarryRun } from "./carryRun";
 import { DiskTier } from "./diskTier";
 import { FormatRun, sampleOf } from "./formatRun";
 import { FrameCosts } from "./frameCosts";
@@ -92,7 +94,7 @@ const MOST_IN_HAND = 4;
 
 /** Whether the user did something, so that background work gives way. */
 function isAction({ kind }: Command): boolean {
-  return !["viewer", "pauseFilling", "diskChanged", "browserDisk"].includes(kind);
+  return !["viewer", "pauseFilling", "diskChanged", "browserDisk", "carry", "stopCarrying"].includes(kind);
 }
 
 /**
@@ -123,6 +125,7 @@ export class Engine {
   private takeStartsMs: Milliseconds | undefined;
   private trial: TrialRun | undefined;
   private formatRun: FormatRun | undefined;
+  private carryRun: CarryRun | undefined;
   private readonly devices: Devices;
   private lastActionMs = 0;
   private lastScrubMs = -Infinity;
@@ -157,6 +160,7 @@ export class Engine {
         this.transport !== undefined ||
         this.trial !== undefined ||
         this.formatRun !== undefined ||
+        this.carryRun !== undefined ||
         this.jobs.size > 0 ||
         this.disk.queued > 0,
     });
@@ -244,6 +248,12 @@ export class Engine {
         break;
       case "measureFormats":
         void this.measureFormats(command.location);
+        break;
+      case "carry":
+        void this.carry(command.from, command.to);
+        break;
+      case "stopCarrying":
+        this.carryRun?.stop();
         break;
       case "browserDisk":
         void this.browserDesk.tell(command.withItems);
@@ -434,6 +444,34 @@ export class Engine {
     }
     this.formatRun = undefined;
     this.pump();
+  }
+
+  private async carry(from: string, to: string): Promise<void> {
+    if (this.carryRun) {
+      this.emit({ kind: "notice", text: "Frames are being moved already; wait for that to end." });
+      return;
+    }
+    await this.disk.refresh();
+    const target = this.disk.targetOf(to);
+    if (!target || !this.disk.isReady(to)) {
+      this.emit({ kind: "notice", text: "The new place cannot be used now; nothing was moved." });
+      return;
+    }
+    const storageOf = (location: string) => (location === BROWSER_LOCATION ? this.disks.browser : this.disks.server);
+    const carriage = {
+      from: { storage: storageOf(from), location: from },
+      to: { storage: storageOf(to), target },
+    };
+    this.carryRun = new CarryRun(carriage, this.disk.keysAt(from), (key) => this.disk.noteMoved(key, from, to));
+    this.reports.schedule();
+    try {
+      this.emit({ kind: "notice", text: await this.carryRun.run() });
+    } catch (error) {
+      this.emit({ kind: "notice", text: `The move ended early: ${(error as Error).message}` });
+    }
+    this.carryRun = undefined;
+    await this.disk.refresh();
+    await this.browserDesk.tell(true);
   }
 
   private stopTrial(): void {
@@ -864,6 +902,7 @@ export class Engine {
       readRate: this.disk.readRate,
       rendered: this.rendered,
       measuringTake: this.take !== undefined || this.takeStartsMs !== undefined,
+      carrying: this.carryRun?.status,
       trial: this.trial?.status ?? this.formatRun?.status,
       graphicsFault: this.devices.faultReason,
       playback: transport && { skipped: transport.skipped, reachedRate: transport.reachedRate },

@@ -15,6 +15,9 @@ export interface FetchedPicture extends HeldPicture {
   readonly bytes: Bytes;
   /** The location that it came from. */
   readonly location: string;
+  /** Document that it belongs to, and what rendering it took. */
+  readonly owner: string;
+  readonly costMs: Milliseconds;
 }
 
 export interface Failure {
@@ -35,8 +38,11 @@ export interface Target extends Pick<LocationSettings, "packing" | "deepest"> {
 
 /** What is on disk. */
 export interface Listing {
-  /** Keys of all frames, each with what rendering it took. */
-  readonly frames: readonly (readonly [ContentKey, Milliseconds])[];
+  /** Keys of all frames by location, each with what rendering it took. */
+  readonly frames: readonly {
+    readonly location: string;
+    readonly frames: readonly (readonly [ContentKey, Milliseconds])[];
+  }[];
   /** Locations that can be written to now. */
   readonly targets: readonly Target[];
 }

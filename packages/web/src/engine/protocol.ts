@@ -102,6 +102,9 @@ export type Command =
   | { readonly kind: "diskChanged" }
   /** Writes and reads some frames of the open composition in each format at a location. Any action ends it. */
   | { readonly kind: "measureFormats"; readonly location: string }
+  /** Moves frames between the browser's own storage and a folder of the server. Whatever else is done goes on. */
+  | { readonly kind: "carry"; readonly from: string; readonly to: string }
+  | { readonly kind: "stopCarrying" }
   /** Asks for the state of the browser's own storage, and for its frames too. */
   | { readonly kind: "browserDisk"; readonly withItems: boolean }
   | { readonly kind: "changeBrowserDisk"; readonly settings: Partial<LocationSettings> }
@@ -156,6 +159,8 @@ export interface Status {
   readonly readRate?: number;
   readonly rendered: number;
   readonly measuringTake: boolean;
+  /** Frames that are on their way between the browser's own storage and a folder. */
+  readonly carrying?: { readonly done: number; readonly total: number };
   /** While something is measured: what, and the share of it that is done. */
   readonly trial?: { readonly of: TrialKind; readonly step: string; readonly progress: number };
   /** Why the processor renders although a graphics device was chosen. */

@@ -99,6 +99,25 @@ function ServerJob({ job }: { readonly job: JobStatus }) {
   );
 }
 
+function CarryJob() {
+  const carrying = useEngine((state) => state.status?.carrying);
+  if (!carrying) return null;
+  return (
+    <div className="drawer-job">
+      <div className="drawer-text">
+        <strong>Moving frames to another location</strong>
+        <span className="mono">
+          {carrying.done} of {carrying.total} frames
+        </span>
+      </div>
+      <ProgressBar aria-label="Frames moved" now={carrying.done} max={Math.max(1, carrying.total)} />
+      <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "stopCarrying" })}>
+        <Square size={13} aria-hidden="true" /> Stop
+      </Button>
+    </div>
+  );
+}
+
 const isUnderWay = ({ state }: JobStatus) => state === "running" || state === "paused";
 
 /** Jobs of the server that go on; how one ended that was seen to go on is said once. */
@@ -136,10 +155,12 @@ export function JobDrawer() {
     return status.mode === "filling" || status.filling.paused;
   });
   const jobs = useJobsUnderWay();
-  if (!measuringTake && !filling && !isTrial && jobs.length === 0) return null;
+  const isCarrying = useEngine((state) => state.status?.carrying !== undefined);
+  if (!measuringTake && !filling && !isTrial && !isCarrying && jobs.length === 0) return null;
   return (
     <aside className="drawer" aria-label="Work in progress">
       {isTrial ? <TrialJob /> : measuringTake ? <TakeJob /> : filling ? <FillingJob /> : null}
+      <CarryJob />
       {jobs.map((job) => (
         <ServerJob key={job.id} job={job} />
       ))}

@@ -70,7 +70,7 @@ test("frames stay over a restart of the browser, with the settings", async () =>
   const second = browser.disk();
   expect(await second.list()).toEqual({
     ok: true,
-    value: { frames: [[keyOf(1), 80]], targets: [{ ...target, packing: "packed" }] },
+    value: { frames: [{ location: "browser", frames: [[keyOf(1), 80]] }], targets: [{ ...target, packing: "packed" }] },
   });
   const fetched = await second.fetch(keyOf(1));
   expect(fetched.ok && Buffer.compare(fetched.value.pixels, pixels)).toBe(0);

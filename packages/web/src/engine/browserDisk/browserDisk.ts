@@ -125,20 +125,23 @@ export class BrowserDisk implements FrameStorage {
     return answer(async () => {
       const segments = await this.open();
       const { packing, deepest } = this.settings;
-      return { frames: segments.keys(), targets: [{ location: BROWSER_LOCATION, packing, deepest }] };
+      return {
+        frames: [{ location: BROWSER_LOCATION, frames: segments.keys() }],
+        targets: [{ location: BROWSER_LOCATION, packing, deepest }],
+      };
     });
   }
 
   async fetch(key: ContentKey, spare?: Uint8Array<ArrayBuffer>): Promise<Answer<FetchedPicture>> {
     return answer(async () => {
       const segments = await this.open();
-      const size = segments.sizeOf(key) ?? 0;
+      const { size, owner, costMs } = segments.describe(key) ?? { size: 0, owner: "", costMs: 0 };
       const buffer = this.spares.take(size);
       try {
         const start = performance.now();
         const file = await segments.read(key, new Uint8Array(buffer));
         this.noteWay((size * 1000) / Math.max(0.001, performance.now() - start));
-        return { ...this.codec.decode(file, spare), bytes: size, location: BROWSER_LOCATION };
+        return { ...this.codec.decode(file, spare), bytes: size, location: BROWSER_LOCATION, owner, costMs };
       } finally {
         this.spares.giveBack(buffer);
       }

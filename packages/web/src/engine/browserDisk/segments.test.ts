@@ -228,9 +228,9 @@ describe("the cap", () => {
             } else if (kind === "reopen") {
               segments = await Segments.open(folder, 32 * KIB);
               await segments.configure({ ...settings, capBytes: 34 * KIB });
-            } else if (segments.sizeOf(keyOf(n)) !== undefined) await read(segments, n);
+            } else if (segments.describe(keyOf(n)) !== undefined) await read(segments, n);
             // What gave way to the cap is gone from both.
-            for (const key of [...model.keys()]) if (segments.sizeOf(keyOf(key)) === undefined) model.delete(key);
+            for (const key of [...model.keys()]) if (segments.describe(keyOf(key)) === undefined) model.delete(key);
             expect(folder.bytes).toBeLessThanOrEqual(34 * KIB);
             expect(folder.bytes).toBe(segments.bytes);
             expect(held(segments).sort()).toEqual([...model.keys()].sort());

@@ -144,9 +144,9 @@ export class Segments {
     }));
   }
 
-  /** What a frame's file takes; undefined when it is not held. */
-  sizeOf(key: ContentKey): Bytes | undefined {
-    return this.frames.get(key)?.size;
+  /** What is known of a frame; undefined when it is not held. */
+  describe(key: ContentKey): FrameRecord | undefined {
+    return this.frames.get(key);
   }
 
   /**

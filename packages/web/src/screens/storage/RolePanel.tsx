@@ -1,5 +1,4 @@
 import {
-  BROWSER_LOCATION,
   canHave,
   fitnessOf,
   ROLES,
@@ -14,6 +13,7 @@ import { useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
+import { send } from "../../data/engineStore";
 import { assignRole } from "../../data/roles";
 import { moveFrames } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
@@ -108,7 +108,7 @@ export function RolePanel({ surroundings, assignment, needs }: RolePanelProps) {
     const to = places.find(({ id }) => id === location);
     const contents = usable.find(({ id }) => id === from?.id)?.contents;
     if (!to) return;
-    const canMove = from && !from.isBrowser && !to.isBrowser && contents !== undefined && contents.frames > 0;
+    const canMove = from && contents !== undefined && contents.frames > 0;
     if (canMove) setAsked({ from, to, bytes: contents.bytes });
     else chooseForCache(to.id);
   };
@@ -117,7 +117,10 @@ export function RolePanel({ surroundings, assignment, needs }: RolePanelProps) {
     setAsked(undefined);
     chooseForCache(to.id);
     try {
-      if (moves) await moveFrames(from.id, to.id);
+      if (!moves) return;
+      // What the browser keeps only the page can reach.
+      if (from.isBrowser || to.isBrowser) send({ kind: "carry", from: from.id, to: to.id });
+      else await moveFrames(from.id, to.id);
     } catch (error) {
       notify((error as Error).message);
     }
@@ -185,9 +188,6 @@ export function RolePanel({ surroundings, assignment, needs }: RolePanelProps) {
           </>
         ) : null}
       </div>
-      {assignment["disk cache"] === BROWSER_LOCATION ? (
-        <p className="control-note">Frames in the browser stay in the browser: they are not moved to a folder.</p>
-      ) : null}
     </section>
   );
 }
