@@ -7,7 +7,8 @@ import { startServer } from "@kinetocache/server";
 import { builtPages } from "../packages/server/src/pages";
 import config from "../playwright.config";
 
-const data = await mkdtemp(path.join(tmpdir(), "kinetocache-pictures-"));
+const folder = await mkdtemp(path.join(tmpdir(), "kinetocache-pictures-"));
+const data = path.join(folder, "Kinetocache");
 const pages = () => Promise.resolve(builtPages(path.resolve("packages/web/dist")));
 const server = await startServer({ data, port: 0, pages });
 const browser = await chromium.launch(config.use!.launchOptions);
@@ -74,12 +75,22 @@ await page.getByRole("link", { name: "Sweep" }).click();
 await page.waitForSelector(".ledger");
 await picture("sweep");
 await page.getByRole("link", { name: "Storage" }).click();
-for (let round = 0; round < 3; round++) {
+for (const drive of ["Fast solid state drive", "Spinning drive"]) {
+  await page.getByRole("radio", { name: drive }).check();
   await page.getByRole("button", { name: "Test this drive" }).click();
   await page.getByRole("button", { name: "Stop" }).waitFor();
   await page.getByRole("button", { name: "Test this drive" }).waitFor();
+  await page.getByRole("button", { name: "Put a location here" }).click();
+  await page.getByRole("button", { name: "Add this folder" }).click();
+  await page.waitForTimeout(2500);
 }
-await page.waitForSelector(".recharts-line", { state: "attached" });
+const measured = page.getByRole("region", { name: "Formats" }).getByRole("row", { name: /^packed/ });
+for (const place of ["This browser", "…/Kinetocache/volume"]) {
+  await page.getByRole("radio", { name: place }).check();
+  await page.getByRole("button", { name: "Measure formats here" }).click();
+  await measured.waitFor();
+  await page.waitForTimeout(1500);
+}
 await picture("storage");
 await page.getByRole("link", { name: "Bench" }).click();
 await page.waitForSelector(".recharts-bar-rectangle", { state: "attached" });
@@ -92,4 +103,4 @@ await picture("machine");
 
 await browser.close();
 await server.close();
-await rm(data, { recursive: true, force: true });
+await rm(folder, { recursive: true, force: true });

@@ -5,11 +5,12 @@ import Form from "react-bootstrap/Form";
 import ProgressBar from "react-bootstrap/ProgressBar";
 import Table from "react-bootstrap/Table";
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
+import type { LocationView } from "../../data/locations";
 import { testDrive } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import { agoText, bytesText, momentText, msText } from "../../parts/format";
 import { rolesOf, testsOf } from "./placement";
-import { testNote } from "./storageWords";
+import { contentsText, testNote } from "./storageWords";
 
 // Enough frames that single ones do not matter, and no more than half a gigabyte.
 const MOST_FRAMES = 120;
@@ -131,17 +132,22 @@ interface DrivePanelProps {
   readonly bytes: number;
   /** Those frames in words. */
   readonly frames: string;
+  readonly locations: readonly LocationView[];
   /** Offers a folder on a drive as a location. */
   readonly onPlace: (folder: string) => void;
 }
 
 /** The drives of the machine and the simulated ones, and how fast each was measured to be. */
-export function DrivePanel({ drives, tests, assignment, bytes, frames, onPlace }: DrivePanelProps) {
+export function DrivePanel({ drives, tests, assignment, bytes, frames, locations, onPlace }: DrivePanelProps) {
   const [chosen, setChosen] = useState<string>();
   const [folder, setFolder] = useState("");
   const { running, start, stop } = useDriveTest(bytes);
   const holdsCache = (one: Drive) => one.locations.some((id) => id === assignment["disk cache"]);
   const drive = drives.find(({ mount }) => mount === chosen) ?? drives.find(holdsCache) ?? drives[0];
+  const framesOn = (one: Drive) =>
+    locations.reduce((sum, { id, contents }) => {
+      return contents && one.locations.includes(id) ? sum + contents.bytes + contents.holdingBytes : sum;
+    }, 0);
   const own = drive ? testsOf(tests, drive) : [];
   const note = testNote(own);
   return (
@@ -198,6 +204,7 @@ export function DrivePanel({ drives, tests, assignment, bytes, frames, onPlace }
               {own.length > 1 ? "; reads solid, writes dashed" : ""}
             </small>
           </h2>
+          <p className="control-note">{contentsText(drive, framesOn(drive))}</p>
           {note ? <p className={own.length > 0 ? "control-warning" : "empty"}>{note}</p> : null}
           {own.length > 1 ? <DriveChart tests={own} /> : null}
           <div className="sheet-row">

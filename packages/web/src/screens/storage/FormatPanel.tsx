@@ -55,7 +55,7 @@ export function FormatPanel({ location, trials }: FormatPanelProps) {
         </small>
       </h2>
       {own.length > 0 ? (
-        <Table size="sm" className="devices">
+        <Table size="sm" className="devices tight">
           <thead>
             <tr>
               <th scope="col">Format</th>

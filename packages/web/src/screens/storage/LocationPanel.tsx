@@ -208,7 +208,7 @@ function BrowserClear() {
   useEffect(() => send({ kind: "browserDisk", withItems: true }), [bytes]);
   if (!asked) return <Clear items={items} onClear={setAsked} />;
   return (
-    <p className="control-warning" role="alert">
+    <p role="alert">
       {framesText(asked.keys.length)} go for good, {bytesText(asked.bytes)}; rendering them again would take about{" "}
       {durationText(asked.rebuildMs)}.{" "}
       <Button

@@ -11,7 +11,7 @@ import { driveOf, placeOf, rolesOf, type Surroundings } from "./placement";
 import { forecastText } from "./storageWords";
 
 function driveText(drive: Drive | undefined): string {
-  if (!drive) return "the browser's profile";
+  if (!drive) return "in the browser's profile, with compositions and their clips";
   const what = drive.simulated ? `${drive.device}, simulated` : `${drive.mount}, ${drive.kind}`;
   return drive.isSystem ? `${what}, system` : what;
 }

@@ -135,7 +135,7 @@ export function RolePanel({ surroundings, assignment, needs }: RolePanelProps) {
         Roles <small>headroom: measured over needed, the margin included</small>
       </h2>
       {asked ? (
-        <p className="control-warning" role="alert">
+        <p role="alert">
           {bytesText(asked.bytes)} of frames are in {asked.from.name}.{" "}
           <Button size="sm" variant="dark" onClick={() => void answer(true)}>
             Move them to {asked.to.name}

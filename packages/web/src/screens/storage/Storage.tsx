@@ -84,6 +84,7 @@ export function Storage() {
             assignment={assignment}
             bytes={frameBytes(composition, settings.fraction, document.depth)}
             frames={`as ${composition.name} has at ${fractionText(settings.fraction)}`}
+            locations={locations}
             onPlace={(place) => {
               setFolder(place);
               window.document.getElementById("folder-to-add")?.focus();

@@ -8,7 +8,7 @@ import {
 } from "@kinetocache/core";
 import type { LocationView } from "../../data/locations";
 import { formatInUse, placeOf, roomOf, type Surroundings } from "./placement";
-import { forecastText, headroomText, storageAnswer, testNote } from "./storageWords";
+import { contentsText, forecastText, headroomText, storageAnswer, testNote } from "./storageWords";
 
 const GIB = 2 ** 30;
 const MIB = 2 ** 20;
@@ -144,6 +144,11 @@ test("a drive that got slower, and a figure that may not be the drive's, are tol
   expect(testNote([measured(400)])).toBe("");
   expect(testNote([measured(400), measured(100)])).toBe("slower than before: 25 % of its best");
   expect(testNote([measured(400, false)])).toContain("may come from the system's memory");
+});
+
+test("what else lives on a drive is what is neither free nor cached frames", () => {
+  expect(contentsText(drive, GIB)).toBe("On it: 1.00 GB of cached frames, 299 GB of other files.");
+  expect(contentsText({ ...drive, isSystem: true }, 0)).toContain("300 GB of other files, the system among them");
 });
 
 test("headroom reads as a multiple", () => {

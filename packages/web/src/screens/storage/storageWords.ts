@@ -5,6 +5,7 @@ import {
   READ_HEADROOM,
   slowedTo,
   type Assignment,
+  type Drive,
   type DriveTest,
   type Needs,
 } from "@kinetocache/core";
@@ -61,6 +62,13 @@ export function testNote(tests: readonly DriveTest[]): string {
     share === undefined ? "" : `slower than before: ${percentText(share)} of its best`,
   ];
   return notes.filter(Boolean).join("; ");
+}
+
+/** What else lives on a drive. */
+export function contentsText({ totalBytes, freeBytes, isSystem }: Drive, frameBytes: number): string {
+  const others = Math.max(0, totalBytes - freeBytes - frameBytes);
+  const system = isSystem ? ", the system among them" : "";
+  return `On it: ${bytesText(frameBytes)} of cached frames, ${bytesText(others)} of other files${system}.`;
 }
 
 /** When a location will be full at the present rate; an estimate. */
