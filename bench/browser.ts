@@ -129,12 +129,14 @@ export class Driver {
   }
 
   async openComposition(name: string): Promise<void> {
+    const open = this.page.getByRole("button", { name: `Composition ${name}; choose another` });
+    if (await open.isVisible()) return;
     await this.page.getByRole("button", { name: /choose another/ }).click();
     await this.page
       .getByRole("button", { name: new RegExp(`^${name}`) })
       .last()
       .click();
-    await this.page.getByRole("button", { name: `Composition ${name}; choose another` }).waitFor();
+    await open.waitFor();
   }
 
   async goTo(screen: string): Promise<void> {

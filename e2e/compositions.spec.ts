@@ -62,12 +62,12 @@ test("a composition that is removed leaves orphaned frames, which Sweep names an
   await page.getByRole("button", { name: /choose another/ }).click();
   await page.getByRole("button", { name: "Remove Ringing Station" }).click();
   const open = (name: string) => page.getByRole("button", { name: `Composition ${name}; choose another` });
-  await expect(open("Night Roost")).toBeVisible();
+  await expect(open("Estuary Map")).toBeVisible();
   await page.getByRole("button", { name: "Bring back" }).click();
   await expect(open("Ringing Station")).toBeVisible();
   await page.getByRole("button", { name: /choose another/ }).click();
   await page.getByRole("button", { name: "Remove Ringing Station" }).click();
-  await expect(open("Night Roost")).toBeVisible();
+  await expect(open("Estuary Map")).toBeVisible();
   await expect(page.getByText("removed in another tab")).toHaveCount(0);
   await page.getByRole("link", { name: "Sweep" }).click();
   const orphaned = page.getByRole("row", { name: /orphaned/ });
@@ -77,6 +77,9 @@ test("a composition that is removed leaves orphaned frames, which Sweep names an
   await expect(orphaned).toHaveCount(0);
   await expect.poll(async () => (await application.frameFiles("ringing-station")).length).toBe(0);
   await page.reload();
+  await expect(open("Estuary Map")).toBeVisible();
+  await page.getByRole("button", { name: /choose another/ }).click();
+  await page.getByRole("button", { name: "Remove Estuary Map" }).click();
   await expect(open("Night Roost")).toBeVisible();
   await page.getByRole("button", { name: /choose another/ }).click();
   await expect(page.getByRole("button", { name: "Remove Night Roost" })).toBeDisabled();

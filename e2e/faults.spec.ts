@@ -117,8 +117,8 @@ test("a bad composition file is refused with the reason and the place, and chang
   await bring("good.json", good.replaceAll("Night Roost", "Night Roost again"));
   await expect(page.getByRole("button", { name: "Composition Night Roost again; choose another" })).toBeVisible();
   await page.getByRole("button", { name: /choose another/ }).click();
-  // Three compositions; import, export and remove.
-  await expect(page.locator(".composition-menu .dropdown-item")).toHaveCount(6);
+  // Four compositions; import, export and remove.
+  await expect(page.locator(".composition-menu .dropdown-item")).toHaveCount(7);
 });
 
 test("two tabs on the same data follow each other, and neither overwrites the other unseen", async ({

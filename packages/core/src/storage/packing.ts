@@ -2,11 +2,12 @@ import type { Bytes } from "../machine";
 import type { Milliseconds, Rate } from "../composition";
 import { requiredReadBack } from "../machine";
 import { READ_HEADROOM } from "./drive";
+import type { Packing } from "./location";
 
 /** What one way of storing frames was measured to do on the present composition. */
 export interface FormatTrial {
   readonly location: string;
-  readonly packed: boolean;
+  readonly packing: Packing;
   readonly frames: number;
   /** Pixels of one frame in memory, and what it takes on disk. */
   readonly pixelBytes: Bytes;
@@ -33,12 +34,16 @@ export function judgeFormat(trial: FormatTrial, rate: Rate, roomBytes: Bytes): F
   };
 }
 
+/** Packing has to promise this much more than plain: what it is judged by was measured on other frames. */
+const CLEARLY = 1.25;
+
 /**
- * Whether a frame reads back sooner packed than plain, given what the way to it carries and what unpacking takes.
+ * Whether a frame clearly reads back sooner packed than plain, given what the way to it carries and what unpacking
+ * takes.
  * @param rate bytes a second of the way, packed or plain
  */
 export function packsFaster(plainBytes: Bytes, packedBytes: Bytes, rate: number, unpackMs: Milliseconds): boolean {
-  return (packedBytes * 1000) / rate + unpackMs < (plainBytes * 1000) / rate;
+  return CLEARLY * ((packedBytes * 1000) / rate + unpackMs) < (plainBytes * 1000) / rate;
 }
 
 /** Whether a frame is worth storing: it is, unless rendering it again is quicker than reading it back. */

@@ -13,8 +13,12 @@ const TELL_MS = 100;
 export function jobRoutes(jobs: Jobs): Router {
   const router = Router();
 
-  // Server-sent events: the list of jobs, again whenever it changed.
-  router.get("/", (_request, response) => {
+  // The list of jobs; as server-sent events it comes again whenever it changed.
+  router.get("/", (request, response) => {
+    if (request.accepts(["json", "text/event-stream"]) === "json") {
+      response.json(jobs.list());
+      return;
+    }
     response.set({ "Content-Type": "text/event-stream", "Cache-Control": "no-store" });
     let timer: NodeJS.Timeout | undefined;
     const tell = () => {

@@ -228,19 +228,7 @@ describe("what is put in the way", () => {
   );
 });
 
-/** The state of all jobs, as the screens are told. */
-async function jobs(server: TestServer): Promise<JobStatus[]> {
-  const ender = new AbortController();
-  const response = await server.ask("/api/jobs", { signal: ender.signal });
-  const reader = response.body!.getReader();
-  const { value } = await reader.read();
-  ender.abort();
-  return JSON.parse(
-    Buffer.from(value!)
-      .toString()
-      .replace(/^data: /, ""),
-  ) as JobStatus[];
-}
+const jobs = (server: TestServer) => server.json<JobStatus[]>("/api/jobs");
 
 async function jobEnded(server: TestServer): Promise<JobStatus> {
   for (;;) {
@@ -273,6 +261,28 @@ describe("moving frames", () => {
       expect(await stateOf(server, "main")).toMatchObject({ volume: { frames: 0, bytes: 0 } });
       expect(await stateOf(server, to)).toMatchObject({ volume: { frames: COUNT } });
       expect(await readdir(path.join(server.data, "volume/frames/night-roost"))).toEqual([]);
+    }));
+
+  test("is told as it goes on to whoever follows it", () =>
+    withPlaces(async (server, place) => {
+      const to = await filled(server, place);
+      const ender = new AbortController();
+      const headers = { accept: "text/event-stream" };
+      const response = await server.ask("/api/jobs", { headers, signal: ender.signal });
+      await server.send("POST", "/api/locations/main/move", { to });
+      const told: JobStatus[] = [];
+      const reader = response.body!.getReader();
+      for (let chunk = await reader.read(); !chunk.done; chunk = await reader.read()) {
+        for (const [, list] of Buffer.from(chunk.value)
+          .toString()
+          .matchAll(/^data: (.*)$/gm))
+          told.push(...(JSON.parse(list!) as JobStatus[]));
+        if (told.at(-1)?.state === "done") break;
+      }
+      ender.abort();
+      const shares = told.map(({ progress }) => progress);
+      expect(shares).toEqual([...shares].sort((a, b) => a - b));
+      expect(told.at(-1)).toMatchObject({ state: "done", progress: 1 });
     }));
 
   test("leaves a damaged frame behind, and says so", () =>

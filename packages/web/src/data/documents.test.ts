@@ -76,6 +76,7 @@ test("a composition is removed and brought back with its history, but the last o
   await restoreDocument(removed);
   expect(await database.documents.get(FIRST_DOCUMENT)).toEqual(before);
   await removeDocument(FIRST_DOCUMENT);
+  await removeDocument("estuary-map");
   await expect(removeDocument("ringing-station")).rejects.toThrow("The only composition cannot be removed");
   expect(await database.documents.count()).toBe(1);
 });

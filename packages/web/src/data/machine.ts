@@ -95,12 +95,12 @@ export function useSimulatedFigures(): LiveFigures | undefined {
 /** Settings as a machine sheet keeps them. */
 export function sheetSettings(settings: PreviewSettings, keptFree: number): SheetSettings {
   const { window, diskCache, ...plain } = settings;
-  const { location, store, storeSlow } = diskCache;
+  // Where the frames go is this machine's own.
+  const { store, storeSlow } = diskCache;
   return {
     ...plain,
     windowBefore: window.before,
     windowAfter: window.after,
-    diskCacheLocation: location,
     diskCacheStore: store,
     diskCacheStoreSlow: storeSlow,
     keptFreeBytes: keptFree,
@@ -115,7 +115,6 @@ export function settingsOfSheet(sheet: SheetSettings, present: PreviewSettings):
   const { diskCache } = present;
   const store = STORE_POLICIES.find((policy) => policy === sheet.diskCacheStore) ?? diskCache.store;
   const storeSlow = typeof sheet.diskCacheStoreSlow === "boolean" ? sheet.diskCacheStoreSlow : diskCache.storeSlow;
-  // Locations are this machine's own: those of a sheet need not be here.
   return { ...present, ...plain, window: { before, after }, diskCache: { ...diskCache, store, storeSlow } };
 }
 

@@ -228,17 +228,28 @@ export async function unregisterFolder(id: string): Promise<void> {
 /** Moves all frames of one folder to another, as a job. */
 export async function moveFrames(from: string, to: string): Promise<void> {
   await request(`${FOLDERS}/${from}/move`, json("POST", { to }));
+  await mutate(JOBS);
 }
 
-/** The server's jobs, as they change. */
-export function useJobs(): readonly JobStatus[] {
-  const [jobs, setJobs] = useState<readonly JobStatus[]>([]);
+const JOBS = "/api/jobs";
+
+export const isUnderWay = ({ state }: JobStatus): boolean => state === "running" || state === "paused";
+
+/**
+ * The server's jobs; undefined before they are known. While one is under way they are followed as they change: a
+ * connection that stays open for nothing is one less for frames.
+ */
+export function useJobs(): readonly JobStatus[] | undefined {
+  const { data } = useSWR<JobStatus[], RequestError>(JOBS, read, EVERY_TWO_SECONDS);
+  const follows = data?.some(isUnderWay) ?? false;
   useEffect(() => {
-    const events = new EventSource("/api/jobs");
-    events.onmessage = ({ data }: MessageEvent<string>) => setJobs(JSON.parse(data) as JobStatus[]);
+    if (!follows) return;
+    const events = new EventSource(JOBS);
+    events.onmessage = ({ data }: MessageEvent<string>) =>
+      void mutate(JOBS, JSON.parse(data) as JobStatus[], { revalidate: false });
     return () => events.close();
-  }, []);
-  return jobs;
+  }, [follows]);
+  return data;
 }
 
 export async function steerJob(id: string, wish: "pause" | "resume" | "cancel"): Promise<void> {

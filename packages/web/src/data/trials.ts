@@ -1,5 +1,6 @@
 import {
   DECODE_DEVICES,
+  PACKINGS,
   RENDER_DEVICES,
   type ClipAsset,
   type FormatTrial,
@@ -91,7 +92,9 @@ const SCHEMAS = {
       .items(
         Joi.object({
           location: Joi.string().required(),
-          packed: Joi.boolean().required(),
+          packing: Joi.string()
+            .valid(...PACKINGS)
+            .required(),
           frames: positive,
           pixelBytes: positive,
           storedBytes: positive,

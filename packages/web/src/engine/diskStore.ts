@@ -107,6 +107,10 @@ export class DiskStore {
     return this.keys.has(key);
   }
 
+  get holdsSome(): boolean {
+    return this.keys.size > 0;
+  }
+
   isQueued(key: ContentKey): boolean {
     return this.waiting.has(key) || this.writing === key;
   }

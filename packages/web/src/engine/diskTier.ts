@@ -46,7 +46,11 @@ export class DiskTier {
     const onKeys = (keys: readonly ContentKey[], held: boolean) =>
       listener.onKeys(held ? keys : keys.filter((key) => !this.has(key)), held);
     this.server = new DiskStore(ports.server, SERVER_WORDS, { ...listener, onKeys });
-    this.browser = new DiskStore(ports.browser, BROWSER_WORDS, { ...listener, onKeys });
+    // Another tab may have it, or the browser may refuse it: whoever does not use it need not know.
+    const notice = (text: string) => {
+      if (this.policy.location === BROWSER_LOCATION || this.browser.holdsSome) listener.notice(text);
+    };
+    this.browser = new DiskStore(ports.browser, BROWSER_WORDS, { ...listener, onKeys, notice });
   }
 
   configure(policy: StoragePolicy): void {

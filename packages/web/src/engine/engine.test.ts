@@ -698,9 +698,10 @@ describe("what is written to disk", () => {
     rig.send({ kind: "measureFormats", location: "main" });
     await rig.run(5000);
     const { results } = rig.last("formatTrial");
-    expect(results.map(({ packed, location }) => [packed, location])).toEqual([
-      [false, "main"],
-      [true, "main"],
+    expect(results.map(({ packing, location }) => [packing, location])).toEqual([
+      ["plain", "main"],
+      ["packed", "main"],
+      ["automatic", "main"],
     ]);
     for (const { pixelBytes, storedBytes, readRate, writeRate } of results) {
       expect([pixelBytes, storedBytes]).toEqual([FRAME_BYTES, FRAME_BYTES]);
@@ -723,6 +724,23 @@ describe("what is written to disk", () => {
     expect(rig.notices.join()).toContain("The measurement of formats was stopped");
     expect(rig.disk.frames.size).toBe(before);
     expect(rig.status.mode).toBe("playing");
+  });
+
+  test("the browser's own storage that another tab has is no news for whoever does not use it", async () => {
+    const inUse = { kind: "refused", code: "in-use", detail: "in use by another tab" } as const;
+    const rig = new EngineRig();
+    rig.browser.failure = inUse;
+    await rig.open();
+    await rig.run(12_000);
+    expect(rig.notices).toEqual([]);
+    const other = new EngineRig();
+    other.browser.failure = inUse;
+    other.configure({ diskCache: { ...policy, location: "browser" } });
+    await other.open();
+    await other.run(12_000);
+    expect(other.notices).toEqual(["in use by another tab"]);
+    expect(other.disk.stores).toBe(0);
+    expect(other.status.disk).toEqual({ kind: "refused", detail: "in use by another tab" });
   });
 
   test("the browser's own storage is told, changed and cleared on demand", async () => {

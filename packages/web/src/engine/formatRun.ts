@@ -1,4 +1,12 @@
-import { BROWSER_LOCATION, type Bytes, type ContentKey, type FormatTrial, type Milliseconds } from "@kinetocache/core";
+import {
+  BROWSER_LOCATION,
+  PACKINGS,
+  type Bytes,
+  type ContentKey,
+  type FormatTrial,
+  type Milliseconds,
+  type Packing,
+} from "@kinetocache/core";
 import type { DiskPorts } from "./diskTier";
 import { Failed, type Answer, type FrameStorage, type HeldPicture, type Target } from "./frameStorage";
 import { SparePixels } from "./pixels";
@@ -24,7 +32,7 @@ export function sampleOf(pictures: readonly HeldPicture[]): HeldPicture[] {
 }
 
 /**
- * Stores frames plain and packed at a location and reads them back, through the whole path that playback takes, and
+ * Stores frames in each way at a location and reads them back, through the whole path that playback takes, and
  * times that. What it stored is removed again, whatever happens.
  */
 export class FormatRun {
@@ -38,7 +46,11 @@ export class FormatRun {
   ) {}
 
   get status(): Status["trial"] {
-    return { of: "formats", step: "writing and reading", progress: this.done / (this.pictures.length * 4) };
+    return {
+      of: "formats",
+      step: "writing and reading",
+      progress: this.done / (this.pictures.length * 2 * PACKINGS.length),
+    };
   }
 
   stop(): void {
@@ -49,7 +61,8 @@ export class FormatRun {
   async run(): Promise<FormatTrial[] | undefined> {
     const results: FormatTrial[] = [];
     try {
-      for (const packed of [false, true]) results.push(await this.measure(packed));
+      // Automatic packing comes last: it goes by what the others showed.
+      for (const packing of PACKINGS) results.push(await this.measure(packing));
       return results;
     } catch (error) {
       if (error instanceof Ended) return undefined;
@@ -61,9 +74,9 @@ export class FormatRun {
     return this.target.location === BROWSER_LOCATION ? this.ports.browser : this.ports.server;
   }
 
-  private async measure(packed: boolean): Promise<FormatTrial> {
+  private async measure(packing: Packing): Promise<FormatTrial> {
     const { storage, pictures } = this;
-    const target: Target = { ...this.target, packing: packed ? "packed" : "plain" };
+    const target: Target = { ...this.target, packing };
     // As in playback, where frames that are let go make place for those that come.
     const spares = new SparePixels(AT_ONCE);
     const keys = pictures.map((): ContentKey => crypto.randomUUID().replaceAll("-", ""));
@@ -90,7 +103,7 @@ export class FormatRun {
       });
       return {
         location: this.target.location,
-        packed,
+        packing,
         frames: keys.length,
         pixelBytes: pixelBytes / keys.length,
         storedBytes: storedBytes / keys.length,

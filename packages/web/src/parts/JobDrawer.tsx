@@ -3,7 +3,7 @@ import { useEffect, useRef } from "react";
 import Button from "react-bootstrap/Button";
 import ProgressBar from "react-bootstrap/ProgressBar";
 import { send, useEngine } from "../data/engineStore";
-import { steerJob, useJobs, type JobStatus } from "../data/server";
+import { isUnderWay, steerJob, useJobs, type JobStatus } from "../data/server";
 import { useWorkspace } from "../data/workspace";
 import { durationText } from "./format";
 
@@ -118,24 +118,25 @@ function CarryJob() {
   );
 }
 
-const isUnderWay = ({ state }: JobStatus) => state === "running" || state === "paused";
-
-/** Jobs of the server that go on; how one ended that was seen to go on is said once. */
+/** Jobs of the server that go on; how one ended since the page was opened is said once. */
 function useJobsUnderWay(): readonly JobStatus[] {
   const { notify } = useWorkspace();
   const jobs = useJobs();
-  const seen = useRef(new Set<string>());
+  const told = useRef<Set<string>>(undefined);
   useEffect(() => {
-    for (const job of jobs) {
-      if (isUnderWay(job)) seen.current.add(job.id);
-      else if (seen.current.delete(job.id)) {
-        // Frames are elsewhere now.
-        send({ kind: "diskChanged" });
-        notify(`${job.title}: ${ENDINGS[job.state]}${job.detail ? `, ${job.detail}` : ""}.`);
-      }
+    if (!jobs) return;
+    const ended = jobs.filter((job) => !isUnderWay(job));
+    // Those that had ended before are no news.
+    told.current ??= new Set(ended.map(({ id }) => id));
+    for (const { id, title, state, detail } of ended) {
+      if (told.current.has(id)) continue;
+      told.current.add(id);
+      // Frames are elsewhere now.
+      send({ kind: "diskChanged" });
+      notify(`${title}: ${ENDINGS[state]}${detail ? `, ${detail}` : ""}.`);
     }
   }, [jobs, notify]);
-  return jobs.filter(isUnderWay);
+  return (jobs ?? []).filter(isUnderWay);
 }
 
 const ENDINGS: Readonly<Record<JobStatus["state"], string>> = {

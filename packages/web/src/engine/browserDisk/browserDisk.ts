@@ -49,7 +49,8 @@ interface Notes {
 
 const NOTES = "notes.json";
 const SAMPLE_MS = 60 * 1000;
-const WEIGHT = 0.3;
+// The way carries what the fastest of the last reads had.
+const FADE = 0.98;
 
 /** Frames in the browser's own storage. One tab has it at a time; the others are told so. */
 export class BrowserDisk implements FrameStorage {
@@ -149,7 +150,7 @@ export class BrowserDisk implements FrameStorage {
   }
 
   private noteWay(rate: number): void {
-    this.wayRate = this.wayRate === undefined ? rate : (1 - WEIGHT) * this.wayRate + WEIGHT * rate;
+    this.wayRate = Math.max(rate, FADE * (this.wayRate ?? 0));
   }
 
   async store({ key, owner, costMs, picture }: OutgoingFrame, target: Target): Promise<Answer<Bytes>> {

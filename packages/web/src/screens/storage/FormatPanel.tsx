@@ -14,7 +14,7 @@ function VerdictRow({ verdict, name }: { readonly verdict: FormatVerdict; readon
   return (
     <tr>
       <td>
-        {verdict.packed ? "packed" : "plain"}
+        {verdict.packing}
         <br />
         <small>{name}</small>
       </td>
@@ -76,9 +76,9 @@ export function FormatPanel({ location, trials }: FormatPanelProps) {
           <tbody>
             {own.map((trial) => (
               <VerdictRow
-                key={String(trial.packed)}
+                key={trial.packing}
                 verdict={judgeFormat(trial, composition.rate, roomOf(location))}
-                name={formatName(depth, trial.packed).name}
+                name={trial.packing === "automatic" ? "either" : formatName(depth, trial.packing === "packed").name}
               />
             ))}
           </tbody>

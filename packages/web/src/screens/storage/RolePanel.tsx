@@ -1,4 +1,5 @@
 import {
+  BROWSER_LOCATION,
   canHave,
   fitnessOf,
   ROLES,
@@ -98,7 +99,14 @@ export function RolePanel({ surroundings, assignment, needs }: RolePanelProps) {
   const usable = surroundings.locations.filter(({ condition }) => condition.kind === "open");
   const places = usable.map((location) => placeOf(location, surroundings));
 
-  const chooseForCache = (location: string) => changeSettings({ diskCache: { ...settings.diskCache, location } });
+  const chooseForCache = (location: string) => {
+    changeSettings({ diskCache: { ...settings.diskCache, location } });
+    if (location !== BROWSER_LOCATION) return;
+    // Unless it is asked not to, a browser clears such storage when its drive is nearly full.
+    void navigator.storage.persist().then((isKept) => {
+      if (!isKept) notify("The browser does not promise to keep these frames: it may clear them when space is short.");
+    });
+  };
   const assign = (role: Role, location: string | undefined) => {
     if (role !== "disk cache") {
       void assignRole(role, location).catch((error: unknown) => notify((error as Error).message));

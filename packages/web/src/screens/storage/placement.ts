@@ -30,16 +30,10 @@ export function testsOf(tests: readonly DriveTest[], { mount }: Drive): DriveTes
   return tests.filter((test) => test.mount === mount);
 }
 
-/** What the format in use at a location was measured to do; automatic has the better of both. */
+/** What the format in use at a location was measured to do. */
 export function formatInUse(location: LocationView, formats: readonly FormatTrial[]): FormatTrial | undefined {
-  const own = formats.filter((trial) => trial.location === location.id);
   const packing = location.contents?.settings.packing;
-  if (packing === "automatic") return own.reduce<FormatTrial | undefined>(better, undefined);
-  return own.find(({ packed }) => packed === (packing === "packed"));
-}
-
-function better(best: FormatTrial | undefined, trial: FormatTrial): FormatTrial {
-  return best && best.readRate >= trial.readRate ? best : trial;
+  return formats.find((trial) => trial.location === location.id && trial.packing === packing);
 }
 
 /** Bytes that frames may take at a location: what is there now gives way to what is wanted. */

@@ -49,12 +49,12 @@ const measured = (readRate: number, direct = true): DriveTest => ({
   readWithMediaRate: readRate / 2,
   direct,
 });
-const trial = (packed: boolean, readRate: number): FormatTrial => ({
+const trial = (packing: Packing, readRate: number): FormatTrial => ({
   location: "main",
-  packed,
+  packing,
   frames: 16,
   pixelBytes: 2 * MIB,
-  storedBytes: packed ? MIB : 2 * MIB,
+  storedBytes: packing === "packed" ? MIB : 2 * MIB,
   writeRate: 50 * MIB,
   readRate,
 });
@@ -86,10 +86,10 @@ test("the answer says whether the disk cache plays back in real time, with both 
 });
 
 test("a fast drive behind a slow path is slow, and so is the reverse", () => {
-  const behind = answer({ tests: [measured(400 * MIB)], formats: [trial(false, 40 * MIB)] });
+  const behind = answer({ tests: [measured(400 * MIB)], formats: [trial("plain", 40 * MIB)] });
   expect(behind).toMatchObject({ sentence: "Too slow to play from disk", isMeasured: true });
   expect(behind.detail).toContain("frames come back at 40.0 MB/s");
-  expect(answer({ tests: [measured(30 * MIB)], formats: [trial(false, 90 * MIB)] }).sentence).toContain("Too slow");
+  expect(answer({ tests: [measured(30 * MIB)], formats: [trial("plain", 90 * MIB)] }).sentence).toContain("Too slow");
 });
 
 test("what speaks against the place is said, and another drive's tests say nothing", () => {
@@ -111,11 +111,11 @@ test("what speaks against the place is said, and another drive's tests say nothi
   });
 });
 
-test("the format in use is the one that is set; automatic counts with the better of both", () => {
-  const formats = [trial(false, 100 * MIB), trial(true, 160 * MIB)];
-  expect(formatInUse(location(), formats)?.packed).toBe(false);
-  expect(formatInUse(location({}, "packed"), formats)?.packed).toBe(true);
-  expect(formatInUse(location({}, "automatic"), formats)?.packed).toBe(true);
+test("the format in use is the one that is set", () => {
+  const formats = [trial("plain", 100 * MIB), trial("packed", 160 * MIB), trial("automatic", 155 * MIB)];
+  expect(formatInUse(location(), formats)?.packing).toBe("plain");
+  expect(formatInUse(location({}, "packed"), formats)?.packing).toBe("packed");
+  expect(formatInUse(location({}, "automatic"), formats)?.packing).toBe("automatic");
   expect(formatInUse({ ...location(), id: "other" }, formats)).toBeUndefined();
   const place = placeOf(location(), { locations: [], drives: [drive], tests: [measured(400 * MIB)], formats });
   expect(place).toMatchObject({ drive: "/media/fast", readRate: 100 * MIB, writeRate: 50 * MIB });

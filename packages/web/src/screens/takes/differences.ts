@@ -1,4 +1,6 @@
+import { BROWSER_LOCATION } from "@kinetocache/core";
 import type { StoredTake } from "../../data/database";
+import type { StoragePolicy } from "../../engine/protocol";
 import { bytesText, deviceText, fractionText } from "../../parts/format";
 
 export interface Difference {
@@ -26,7 +28,19 @@ function circumstances(take: StoredTake): readonly (readonly [label: string, val
     ["Around the playhead", `${settings.window.before} behind, ${settings.window.after} ahead`],
     ["A frame that is not ready", settings.pacing === "keep time" ? "is skipped" : "is waited for"],
     ["Background rendering", settings.background],
+    ["Disk cache in", placeText(settings.diskCache.location)],
+    ["Frames are written", storedText(settings.diskCache)],
   ];
+}
+
+/** Folders may be gone since: what tells them apart is not their name of today. */
+function placeText(location: string): string {
+  if (location === BROWSER_LOCATION) return "the browser's own storage";
+  return location === "main" ? "the main folder" : `another folder, ${location.slice(0, 8)}`;
+}
+
+function storedText({ store, storeSlow }: StoragePolicy): string {
+  return storeSlow ? `${store}, slow ones too` : store;
 }
 
 /** What differed between two takes. */
