@@ -48,16 +48,9 @@ export function playsFromDrive(readRate: number, neededRate: number): boolean {
   return readRate >= READ_HEADROOM * neededRate;
 }
 
-/** What speaks against keeping a cache on a drive, in words. */
-export function cacheTroubles({ kind, totalBytes, freeBytes, isSystem }: Drive): string[] {
-  const troubles: string[] = [];
-  if (kind === "spinning") troubles.push("a spinning drive reads single frames slowly");
-  if (kind === "network") troubles.push("a network share is shared with others and may stall");
-  if (kind === "removable") troubles.push("a removable drive may be gone next time");
-  if (kind === "memory") troubles.push("what is kept in memory is gone after a restart, and takes memory");
-  if (isSystem) troubles.push("the system is on it, and suffers when it is full");
-  if (freeBytes < Math.min(NEARLY_FULL_BYTES, NEARLY_FULL_SHARE * totalBytes)) troubles.push("it is nearly full");
-  return troubles;
+/** Whether a drive has less than 2 GB left, or less than a tenth where it is small. */
+export function isNearlyFull({ totalBytes, freeBytes }: Pick<Drive, "totalBytes" | "freeBytes">): boolean {
+  return freeBytes < Math.min(NEARLY_FULL_BYTES, NEARLY_FULL_SHARE * totalBytes);
 }
 
 /**

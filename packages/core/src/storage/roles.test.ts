@@ -13,6 +13,7 @@ const place = (id: string, change: Partial<Place> = {}): Place => ({
   isSystem: false,
   roomBytes: 100 * GIB,
   totalBytes: 500 * GIB,
+  freeBytes: 200 * GIB,
   readRate: 500 * MIB,
   writeRate: 400 * MIB,
   readWithMediaRate: 300 * MIB,
@@ -58,7 +59,13 @@ test.each([
 
 test("the system's drive, the media's drive, a slow one and a full one are told", () => {
   const media = place("media", { isMedia: true, drive: "one" });
-  const beside = place("a", { drive: "one", isSystem: true, roomBytes: MIB, readWithMediaRate: 20 * MIB });
+  const beside = place("a", {
+    drive: "one",
+    isSystem: true,
+    roomBytes: MIB,
+    freeBytes: GIB,
+    readWithMediaRate: 20 * MIB,
+  });
   const { headroom, conflicts } = fitnessOf("disk cache", beside, needs["disk cache"], [media, beside], {
     "source media": "media",
   });
@@ -67,6 +74,7 @@ test("the system's drive, the media's drive, a slow one and a full one are told"
     "too slow for real time",
     "the source media is read from the same drive",
     "the system is on the same drive, and suffers when it is full",
+    "its drive is nearly full",
     "there is less room than all of it takes",
   ]);
 });

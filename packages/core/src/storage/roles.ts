@@ -1,5 +1,5 @@
 import type { Bytes } from "../machine";
-import { READ_HEADROOM, type DriveKind } from "./drive";
+import { isNearlyFull, READ_HEADROOM, type DriveKind } from "./drive";
 
 /** What a location is for. */
 export const ROLES = ["source media", "disk cache", "baked frames", "proxies", "scratch"] as const;
@@ -18,7 +18,9 @@ export interface Place {
   readonly isSystem: boolean;
   /** Bytes that can still be written: below the cap and on the drive. */
   readonly roomBytes: Bytes;
+  /** Of the drive: all of it, and what is free. */
   readonly totalBytes: Bytes;
+  readonly freeBytes: Bytes;
   readonly readRate?: number;
   readonly writeRate?: number;
   /** Reading while media is read from the same drive. */
@@ -84,6 +86,7 @@ export function fitnessOf(role: Role, place: Place, need: Need, places: readonly
   if (place.kind === "memory") against(1, "what is kept in memory is gone after a restart, and takes memory");
   if (place.isSystem && role !== "source media")
     against(0.2, "the system is on the same drive, and suffers when it is full");
+  if (role !== "source media" && isNearlyFull(place)) against(0.3, "its drive is nearly full");
   if (role !== "source media" && place.roomBytes < need.bytes)
     against(2 * (1 - place.roomBytes / need.bytes), "there is less room than all of it takes");
   const headroom = headroomOf(place, need, sharesMedia);

@@ -56,6 +56,7 @@ export function placeOf(location: LocationView, { drives, tests, formats }: Surr
     isSystem: drive?.isSystem ?? false,
     roomBytes: roomOf(location),
     totalBytes: drive?.totalBytes ?? roomOf(location),
+    freeBytes: drive?.freeBytes ?? location.contents?.freeBytes ?? 0,
     readRate: slower(trial?.readRate, test?.readRate),
     writeRate: slower(trial?.writeRate, test?.writeRate),
     readWithMediaRate: slower(trial?.readRate, test?.readWithMediaRate),
