@@ -39,6 +39,8 @@ for (const theme of ["paper", "dim"] as const) {
     expect(await violations(page)).toEqual([]);
     await page.getByRole("link", { name: "Storage" }).click();
     await page.getByRole("button", { name: "Test this drive" }).click();
+    await expect(page.getByRole("progressbar", { name: /^Test of/ })).toBeVisible();
+    expect(await violations(page)).toEqual([]);
     await expect(page.locator(".page-head h1")).toContainText("to play from disk");
     expect(await violations(page)).toEqual([]);
     await page.getByRole("link", { name: "Takes" }).click();

@@ -8,7 +8,7 @@ import type { Medium } from "../drives/medium";
 import { JsonFile } from "../files/jsonFile";
 import { Problem } from "../http/problem";
 import { Holding } from "../sweep/holding";
-import { InUseError, Volume, type VolumeState } from "./volume";
+import { InUseError, Volume, type ReadFrame, type VolumeState } from "./volume";
 
 /** Frames are stored there, or only media is read from there. */
 export type Holds = "frames" | "media";
@@ -35,6 +35,8 @@ export interface OpenLocation {
 
 interface Member extends Registered {
   open?: OpenLocation;
+  /** The attempt that is under way: several may ask at once. */
+  opening?: Promise<void>;
   condition: LocationCondition;
 }
 
@@ -134,11 +136,21 @@ export class Locations {
     throw new Problem(503, "missing", detail);
   }
 
-  /** The open location that holds a frame. @throws Problem 404 */
-  holderOf(key: ContentKey): OpenLocation {
+  /**
+   * A frame from whichever open location holds it.
+   * @throws Problem 404 when none does, or it was found damaged and has been removed
+   */
+  async read(key: ContentKey): Promise<ReadFrame & { readonly location: string }> {
     const holder = this.open().find(({ volume }) => volume.has(key));
     if (!holder) throw new Problem(404, "not-held", `No frame ${key} is held on disk`);
-    return holder;
+    try {
+      return { ...(await holder.volume.read(key)), location: holder.id };
+    } catch (error) {
+      // It may have been moved between the look and the reading; what failed no longer lists it.
+      const isElsewhere = this.open().some(({ volume }) => volume !== holder.volume && volume.has(key));
+      if (!(error instanceof Problem && error.status === 404 && isElsewhere)) throw error;
+      return this.read(key);
+    }
   }
 
   /**
@@ -223,7 +235,12 @@ export class Locations {
     return before !== undefined && !this.members.has(before) ? before : crypto.randomUUID();
   }
 
-  private async tryToOpen(member: Member): Promise<void> {
+  private tryToOpen(member: Member): Promise<void> {
+    member.opening ??= this.attempt(member).finally(() => (member.opening = undefined));
+    return member.opening;
+  }
+
+  private async attempt(member: Member): Promise<void> {
     if (member.holds === "media") {
       member.condition = await access(member.folder, constants.R_OK).then(
         (): LocationCondition => ({ kind: "open" }),

@@ -93,9 +93,8 @@ export function frameRoutes(locations: Locations): Router {
 
   router.get("/:key", async (request, response) => {
     const key = accept<string>(keySchema, request.params.key, "path");
-    const { id, volume } = locations.holderOf(key);
-    const { content, format, owner, costMs } = await volume.read(key);
-    const about = { "X-Frame-Format": format, "X-Location": id, "X-Owner": owner, "X-Cost-Ms": String(costMs) };
+    const { content, format, owner, costMs, location } = await locations.read(key);
+    const about = { "X-Frame-Format": format, "X-Location": location, "X-Owner": owner, "X-Cost-Ms": String(costMs) };
     response.set({ "Content-Type": "application/octet-stream", "Cache-Control": "no-store", ...about });
     response.end(content);
   });

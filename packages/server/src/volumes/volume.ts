@@ -57,7 +57,7 @@ const growthSchema = Joi.array<readonly FillSample[]>().items(
 );
 
 /** A frame as it is read. */
-interface ReadFrame extends Pick<StoredFrame, "format" | "owner" | "costMs"> {
+export interface ReadFrame extends Pick<StoredFrame, "format" | "owner" | "costMs"> {
   readonly content: Buffer;
 }
 

@@ -1,11 +1,11 @@
 import { Pause, Play, Square } from "lucide-react";
 import { useEffect, useRef } from "react";
 import Button from "react-bootstrap/Button";
-import ProgressBar from "react-bootstrap/ProgressBar";
 import { send, useEngine } from "../data/engineStore";
 import { isUnderWay, steerJob, useJobs, type JobStatus } from "../data/server";
 import { useWorkspace } from "../data/workspace";
 import { durationText } from "./format";
+import { Progress } from "./Progress";
 
 function TakeJob() {
   const range = useEngine((state) => state.status!.range);
@@ -20,7 +20,7 @@ function TakeJob() {
           {done} / {total}
         </span>
       </div>
-      <ProgressBar aria-label="Frames of the take" now={done} max={total} />
+      <Progress label="Frames of the take" now={done} max={total} />
       <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "pause" })}>
         <Square size={13} aria-hidden="true" /> Stop
       </Button>
@@ -40,7 +40,7 @@ function FillingJob() {
           {remainingMs !== undefined ? ` · ${durationText(remainingMs)} left (est.)` : ""}
         </span>
       </div>
-      <ProgressBar aria-label="Frames held" now={held} max={total} />
+      <Progress label="Frames held" now={held} max={total} />
       <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "pauseFilling", paused: !paused })}>
         {paused ? <Play size={13} aria-hidden="true" /> : <Pause size={13} aria-hidden="true" />}{" "}
         {paused ? "Go on" : "Pause"}
@@ -68,7 +68,7 @@ function TrialJob() {
         <strong>Measuring {trial.of}</strong>
         <span className="mono">{trial.step}</span>
       </div>
-      <ProgressBar aria-label="Share of the measurement" now={Math.round(100 * trial.progress)} max={100} />
+      <Progress label="Share of the measurement" now={Math.round(100 * trial.progress)} max={100} />
       <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "touch" })}>
         <Square size={13} aria-hidden="true" /> Stop
       </Button>
@@ -87,7 +87,7 @@ function ServerJob({ job }: { readonly job: JobStatus }) {
         <strong>{isPaused ? `${job.title}, paused` : job.title}</strong>
         <span className="mono">{job.detail}</span>
       </div>
-      <ProgressBar aria-label={job.title} now={Math.round(100 * job.progress)} max={100} />
+      <Progress label={job.title} now={Math.round(100 * job.progress)} max={100} />
       <Button size="sm" variant="outline-dark" onClick={() => steer(isPaused ? "resume" : "pause")}>
         {isPaused ? <Play size={13} aria-hidden="true" /> : <Pause size={13} aria-hidden="true" />}{" "}
         {isPaused ? "Go on" : "Pause"}
@@ -110,7 +110,7 @@ function CarryJob() {
           {carrying.done} of {carrying.total} frames
         </span>
       </div>
-      <ProgressBar aria-label="Frames moved" now={carrying.done} max={Math.max(1, carrying.total)} />
+      <Progress label="Frames moved" now={carrying.done} max={Math.max(1, carrying.total)} />
       <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "stopCarrying" })}>
         <Square size={13} aria-hidden="true" /> Stop
       </Button>

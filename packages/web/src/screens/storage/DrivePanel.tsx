@@ -2,7 +2,6 @@ import type { Assignment, Drive, DriveTest } from "@kinetocache/core";
 import { useEffect, useRef, useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
-import ProgressBar from "react-bootstrap/ProgressBar";
 import Table from "react-bootstrap/Table";
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import type { LocationView } from "../../data/locations";
@@ -11,6 +10,7 @@ import { useWorkspace } from "../../data/workspace";
 import { agoText, bytesText, momentText, msText } from "../../parts/format";
 import { rolesOf, testsOf } from "./placement";
 import { contentsText, testNote } from "./storageWords";
+import { Progress } from "../../parts/Progress";
 
 // Enough frames that single ones do not matter, and no more than half a gigabyte.
 const MOST_FRAMES = 120;
@@ -229,7 +229,7 @@ export function DrivePanel({ drives, tests, assignment, bytes, frames, locations
             </Button>
           </div>
           {running ? (
-            <ProgressBar now={running.share * 100} aria-label={`Test of ${running.mount}`} />
+            <Progress now={running.share * 100} label={`Test of ${running.mount}`} />
           ) : (
             <p className="control-note">
               Frame-sized files are written there, read back alone and while others are read as media is, and removed.
