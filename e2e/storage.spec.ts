@@ -61,7 +61,7 @@ test("the drive with the cache is listed, tested, stopped half-way, and its resu
   const drives = drivesOf(page);
   const panel = page.getByRole("region", { name: "Test of a drive" });
   const start = panel.getByRole("button", { name: "Test this drive" });
-  await expect(heading(page)).toHaveText("The cache's drive is not tested yet");
+  await expect(heading(page)).toHaveText("The disk cache is not measured yet");
   await expect(drives.getByRole("row", { name: /disk cache/ }).getByRole("radio")).toBeChecked();
 
   await start.click();

@@ -36,6 +36,9 @@ export interface DriveTest {
   readonly direct: boolean;
 }
 
+/** The last gigabyte of a drive belongs to the system. */
+export const KEPT_FREE: Bytes = 2 ** 30;
+
 /** A drive must read this much faster than playback needs, for playback to count on it. */
 export const READ_HEADROOM = 1.2;
 const NEARLY_FULL_SHARE = 0.1;

@@ -1,5 +1,5 @@
 import fc from "fast-check";
-import { fillForecast, withSample, type FillSample } from "./forecast";
+import { fillForecast, isSampleDue, withSample, type FillSample } from "./forecast";
 
 const HOUR = 3600 * 1000;
 const DAY = 24 * HOUR;
@@ -32,6 +32,14 @@ test("only the last three days count", () => {
     { atMs: 6 * DAY, bytes: 1e9 + 86_400_000 },
   ];
   expect(fillForecast(samples, 1e6, 6 * DAY)!.growth).toBeCloseTo(1000);
+});
+
+test("it is noted once a minute, and again when the clock was set back", () => {
+  expect(isSampleDue([], 0)).toBe(true);
+  const samples = [{ atMs: 1e12, bytes: 1 }];
+  expect(isSampleDue(samples, 1e12 + 59_000)).toBe(false);
+  expect(isSampleDue(samples, 1e12 + 60_000)).toBe(true);
+  expect(isSampleDue(samples, 1e12 - HOUR)).toBe(true);
 });
 
 test("samples stay in order, few, and within a week, whatever the clock does", () => {

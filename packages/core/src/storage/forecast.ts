@@ -11,6 +11,15 @@ const LOOK_BACK_MS = 3 * 24 * 3600 * 1000;
 /** Growth over less than this says nothing of the next days. */
 const SHORTEST_MS = 60 * 1000;
 
+/** How often it is noted how full a location is. */
+const SAMPLE_MS = 60 * 1000;
+
+/** Whether it is time to note how full a location is; also when the clock was set back. */
+export function isSampleDue(samples: readonly FillSample[], nowMs: number): boolean {
+  const last = samples.at(-1);
+  return !last || Math.abs(nowMs - last.atMs) >= SAMPLE_MS;
+}
+
 export interface FillForecast {
   /** Bytes a second at which it grew. */
   readonly growth: number;

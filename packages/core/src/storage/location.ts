@@ -1,6 +1,6 @@
 import Joi from "joi";
 import { DEPTHS, type Depth } from "../composition";
-import type { FrameFormat } from "../formats";
+import { formatFor } from "../formats";
 import type { Bytes } from "../machine";
 
 /** Id of the browser's own storage among the locations; all others are folders that the server keeps. */
@@ -26,6 +26,7 @@ export interface LocationSettings {
 
 const GIB = 2 ** 30;
 export const SMALLEST_CAP: Bytes = 16 * 2 ** 20;
+export const LARGEST_CAP: Bytes = 2 ** 50;
 
 export const DEFAULT_LOCATION_SETTINGS: LocationSettings = {
   capBytes: 20 * GIB,
@@ -37,10 +38,7 @@ export const DEFAULT_LOCATION_SETTINGS: LocationSettings = {
 
 /** Some or all settings of a location. */
 export const locationSettingsSchema = Joi.object<Partial<LocationSettings>>({
-  capBytes: Joi.number()
-    .integer()
-    .min(SMALLEST_CAP)
-    .max(2 ** 50),
+  capBytes: Joi.number().integer().min(SMALLEST_CAP).max(LARGEST_CAP),
   rule: Joi.string().valid(...EVICTION_RULES),
   packing: Joi.string().valid(...PACKINGS),
   deepest: Joi.string().valid(...DEPTHS),
@@ -69,8 +67,8 @@ export function formatLoss(depth: Depth, deepest: Depth): string | undefined {
   return `frames are ${depth} and are kept at ${stored}: ${what} are lost on disk`;
 }
 
-/** The open format of a stored frame: 8-bit as PAM, packed as QOI; half and float as OpenEXR, packed with ZIP. */
-export function formatName(depth: Depth, packed: boolean): { readonly format: FrameFormat; readonly name: string } {
-  if (depth !== "8-bit") return { format: "exr", name: packed ? "OpenEXR, ZIP" : "OpenEXR, plain" };
-  return packed ? { format: "qoi", name: "QOI" } : { format: "pam", name: "PAM" };
+/** Name of the open format of a stored frame. */
+export function formatName(depth: Depth, packed: boolean): string {
+  const format = formatFor(depth, packed);
+  return format === "exr" ? `OpenEXR, ${packed ? "ZIP" : "plain"}` : format.toUpperCase();
 }

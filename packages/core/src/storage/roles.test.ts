@@ -71,7 +71,6 @@ test("the system's drive, the media's drive, a slow one and a full one are told"
   });
   expect(headroom).toBeLessThan(1);
   expect(conflicts).toEqual([
-    "too slow for real time",
     "the source media is read from the same drive",
     "the system is on the same drive, and suffers when it is full",
     "its drive is nearly full",

@@ -91,7 +91,6 @@ export function fitnessOf(role: Role, place: Place, need: Need, places: readonly
     against(2 * (1 - place.roomBytes / need.bytes), "there is less room than all of it takes");
   const headroom = headroomOf(place, need, sharesMedia);
   const reached = headroom ?? UNMEASURED;
-  if (headroom !== undefined && headroom < 1) conflicts.unshift("too slow for real time");
   const score = (reached < 1 ? 2 * reached : 2 + Math.log2(Math.min(reached, ENOUGH)) / 4) - penalty;
   return { headroom, conflicts, score };
 }

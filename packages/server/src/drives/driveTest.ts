@@ -2,12 +2,11 @@ import { randomFillSync } from "node:crypto";
 import { constants } from "node:fs";
 import { access, mkdtemp, open, readdir, rm, type FileHandle } from "node:fs/promises";
 import path from "node:path";
-import type { DriveTest } from "@kinetocache/core";
+import { KEPT_FREE, type DriveTest } from "@kinetocache/core";
 import { Problem } from "../http/problem";
 import { isRunning } from "../machine/processes";
 import type { Medium } from "./medium";
 
-const KEPT_FREE = 2 ** 30;
 const PREFIX = ".kinetocache-drive-test-";
 const LEFTOVER = /^\.kinetocache-drive-test-(\d+)-\w{6}$/;
 // Direct reads want memory and lengths that are multiples of the drive's blocks.

@@ -14,6 +14,10 @@ export interface JobStatus {
   readonly detail: string;
 }
 
+function isUnderWay({ state }: JobStatus): boolean {
+  return state === "running" || state === "paused";
+}
+
 interface Job {
   status: JobStatus;
   isCancelled: boolean;
@@ -28,7 +32,7 @@ export interface JobControl {
 }
 
 /** A job was cancelled; what it did so far stays. */
-export class Cancelled extends Error {}
+class Cancelled extends Error {}
 
 // Jobs that ended are listed for the screens that come later; only the last ones are of interest.
 const MOST_ENDED = 20;
@@ -86,11 +90,18 @@ export class Jobs {
   steer(id: string, wish: "pause" | "resume" | "cancel"): void {
     const job = this.jobs.get(id);
     if (!job) throw new Problem(404, "no-job", `There is no job ${id}`);
-    const { state } = job.status;
-    if (state !== "running" && state !== "paused") throw new Problem(409, "ended", "This job has ended already");
+    if (!isUnderWay(job.status)) throw new Problem(409, "ended", "This job has ended already");
     // It ends with the piece in hand, and is not over before.
     if (wish === "cancel") job.isCancelled = true;
     this.update(job, wish === "cancel" ? {} : { state: wish === "pause" ? "paused" : "running" });
+  }
+
+  /** Ends all of them with the piece in hand, those that are paused too. */
+  cancelAll(): void {
+    for (const job of this.jobs.values()) {
+      job.isCancelled = true;
+      job.changes.emit("change");
+    }
   }
 
   private update(job: Job, change: Partial<JobStatus>): void {
@@ -100,7 +111,7 @@ export class Jobs {
   }
 
   private dropOld(): void {
-    const ended = [...this.jobs].filter(([, { status }]) => !["running", "paused"].includes(status.state));
+    const ended = [...this.jobs].filter(([, { status }]) => !isUnderWay(status));
     for (const [id] of ended.slice(0, Math.max(0, ended.length - MOST_ENDED))) this.jobs.delete(id);
   }
 }

@@ -93,6 +93,10 @@ test("a folder of media is listed and never written", () =>
     expect(await stateOf(server, id)).toMatchObject({ holds: "media", condition: { kind: "open" } });
     expect((await put(server, id, 1)).status).toBe(503);
     expect(await readdir(path.join(place, "media"))).toEqual(["nest.mov"]);
+    // A path that was mistyped is no reason to make a folder.
+    const typo = { folder: path.join(place, "meida"), holds: "media" };
+    expect((await server.send("POST", "/api/locations", typo)).status).toBe(404);
+    expect(await readdir(place)).toEqual(["media"]);
   }));
 
 test("a drive that is removed is told, the others go on, and it is there again when it is back", () =>
@@ -131,6 +135,14 @@ test("a location that another process has is told, with the process, and the res
       expect((await put(server, "main", 1)).status).toBe(204);
       await rm(path.join(folder, "shared/owner"));
       expect((await stateOf(server, id)).condition).toEqual({ kind: "open" });
+      // The same is said to whoever wants to add it.
+      await server.ask(`/api/locations/${id}`, { method: "DELETE" });
+      await writeFile(path.join(folder, "shared/owner"), String(process.ppid));
+      const again = await server.send("POST", "/api/locations", {
+        folder: path.join(folder, "shared"),
+        holds: "frames",
+      });
+      expect(await again.json()).toMatchObject({ status: 409, title: "in-use" });
     });
   }));
 
@@ -331,6 +343,22 @@ describe("moving frames", () => {
       expect(JSON.parse(await readFile(path.join(data, "moves.json"), "utf8"))).toEqual([]);
     }));
 
+  test("does not keep the server from closing while it is paused, and goes on at the next start", () =>
+    withFolder(async (folder) => {
+      const data = path.join(folder, "data");
+      const to = await withServerIn(data, async (server) => {
+        const id = await filled(server, folder);
+        const started = await server.send("POST", "/api/locations/main/move", { to: id });
+        const { job } = (await started.json()) as { job: string };
+        expect((await server.send("POST", `/api/jobs/${job}`, { wish: "pause" })).status).toBe(204);
+        return id;
+      });
+      await withServerIn(data, async (server) => {
+        expect((await jobEnded(server)).state).toBe("done");
+        expect(await stateOf(server, to)).toMatchObject({ volume: { frames: COUNT } });
+      });
+    }));
+
   test("can be paused, resumed and cancelled, and makes no sense to itself", () =>
     withPlaces(async (server, place) => {
       const to = await filled(server, place);
@@ -343,6 +371,7 @@ describe("moving frames", () => {
       const [paused] = await jobs(server);
       expect(paused!.state).toBe("paused");
       expect((await move({ to })).status).toBe(409);
+      expect((await server.ask(`/api/locations/${to}`, { method: "DELETE" })).status).toBe(409);
       expect((await steer("cancel")).status).toBe(204);
       expect((await jobEnded(server)).state).toBe("cancelled");
       expect((await steer("resume")).status).toBe(409);

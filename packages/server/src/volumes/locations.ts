@@ -156,7 +156,7 @@ export class Locations {
   /**
    * Adds a folder.
    * @throws Problem 400 when it does not fit, 403 when it may not be used, 404 when there is none, 409 when it
-   *   overlaps another location or holds other files
+   *   overlaps another location, holds other files, or is in use by another process
    */
   async register(folder: string, holds: Holds): Promise<LocationState> {
     const real = await this.acceptFolder(folder, holds);
@@ -188,6 +188,8 @@ export class Locations {
 
   private async acceptFolder(folder: string, holds: Holds): Promise<string> {
     if (!path.isAbsolute(folder)) throw new Problem(400, "invalid", "folder: a full path is needed");
+    // Media is where it is.
+    if (holds === "media") return this.acceptExisting(folder, holds);
     // A new folder is made where the one above is there already.
     const above = await realpath(path.dirname(folder)).catch(() => {
       throw new Problem(404, "no-folder", `There is no folder ${path.dirname(folder)}; make it first`);
@@ -208,7 +210,9 @@ export class Locations {
   }
 
   private async acceptExisting(folder: string, holds: Holds): Promise<string> {
-    const real = await realpath(folder);
+    const real = await realpath(folder).catch(() => {
+      throw new Problem(404, "no-folder", `There is no folder ${folder}`);
+    });
     if (path.dirname(real) === real || real === homedir())
       throw new Problem(400, "invalid", `folder: ${real} is too much; choose a folder of its own inside it`);
     const needed = holds === "frames" ? constants.R_OK | constants.W_OK : constants.R_OK;

@@ -2,7 +2,7 @@ import path from "node:path";
 import Joi from "joi";
 import { JsonFile } from "../files/jsonFile";
 import { Problem } from "../http/problem";
-import { Cancelled, type Jobs } from "../jobs/jobs";
+import type { Jobs } from "../jobs/jobs";
 import type { Locations } from "./locations";
 import { moveFrames, type MoveProgress } from "./move";
 
@@ -42,17 +42,24 @@ export class Moves {
     if (from === to) throw new Problem(400, "invalid", "to: another location than the present one is needed");
     this.locations.get(from);
     this.locations.get(to);
-    for (const move of this.running.keys())
-      if ([move.from, move.to].some((id) => id === from || id === to))
-        throw new Problem(409, "busy", "Frames of this location are being moved already; wait for that to end");
+    this.checkIdle(from);
+    this.checkIdle(to);
     const move = { from, to };
     await this.file.replace([...this.file.value, move]);
     return this.run(move);
   }
 
+  /** @throws Problem 409 when frames of a location are on their way */
+  checkIdle(id: string): void {
+    for (const { from, to } of this.running.keys())
+      if (from === id || to === id)
+        throw new Problem(409, "busy", "Frames of this location are being moved; wait for that to end, or cancel it");
+  }
+
   /** Ends what is under way after the frame in hand; it goes on at the next start. */
   async close(): Promise<void> {
     this.isClosing = true;
+    this.jobs.cancelAll();
     await Promise.all(this.running.values());
   }
 
@@ -60,11 +67,7 @@ export class Moves {
     const { id, ended } = this.jobs.start("Moving frames to another location", async ({ gate, report }) => {
       const from = this.locations.get(move.from).volume;
       const to = this.locations.get(move.to).volume;
-      const open = async () => {
-        if (this.isClosing) throw new Cancelled();
-        await gate();
-      };
-      const progress = await moveFrames(from, to, open, (now) => report(now.done / Math.max(1, now.total), words(now)));
+      const progress = await moveFrames(from, to, gate, (now) => report(now.done / Math.max(1, now.total), words(now)));
       return words(progress);
     });
     this.running.set(

@@ -47,6 +47,7 @@ export function locationRoutes(locations: Locations, moves: Moves): Router {
   });
 
   router.delete("/:id", async (request, response) => {
+    moves.checkIdle(request.params.id);
     await locations.unregister(request.params.id);
     response.status(204).end();
   });

@@ -4,6 +4,8 @@ import path from "node:path";
 import { crc32 } from "node:zlib";
 import {
   DEFAULT_LOCATION_SETTINGS,
+  isSampleDue,
+  KEPT_FREE,
   locationSettingsSchema,
   RECENT_MS,
   withSample,
@@ -43,10 +45,6 @@ export interface VolumeOptions {
 
 // Chunks of a request are gathered up to this size before they are written.
 const WRITE_BYTES = 4 * 2 ** 20;
-// The last gigabyte of a drive belongs to the system.
-const KEPT_FREE: Bytes = 2 ** 30;
-// How often it is noted how full the volume is.
-const SAMPLE_MS = 60 * 1000;
 
 // Settings of earlier releases said whether frames are packed.
 const settingsSchema = Joi.object<Partial<LocationSettings> & { readonly packed?: boolean }>({
@@ -183,14 +181,12 @@ export class Volume {
   }
 
   private async sampleGrowth(): Promise<readonly FillSample[]> {
-    const samples = this.growth.value;
     const sample = { atMs: Date.now(), bytes: this.index.bytes };
-    const last = samples.at(-1);
-    if (last && Math.abs(sample.atMs - last.atMs) < SAMPLE_MS) return [...samples, sample];
-    await this.growth
-      .replace(withSample(samples, sample))
-      // A full or read-only drive does not take it; the forecast is the only loss.
-      .catch((error: unknown) => console.warn(`${this.root}: ${String(error)}`));
+    if (isSampleDue(this.growth.value, sample.atMs))
+      await this.growth
+        .replace(withSample(this.growth.value, sample))
+        // A full or read-only drive does not take it; the forecast is the only loss.
+        .catch((error: unknown) => console.warn(`${this.root}: ${String(error)}`));
     return this.growth.value;
   }
 
@@ -451,7 +447,11 @@ async function giveUpOwnership(root: string): Promise<void> {
 const OWNER = "owner";
 
 /** Another process has the volume. */
-export class InUseError extends Error {}
+export class InUseError extends Problem {
+  constructor(detail: string) {
+    super(409, "in-use", detail);
+  }
+}
 
 /** @throws Problem 409 when it is a link, or no folder: nothing is read or written through it */
 async function checkFolder(folder: string): Promise<void> {

@@ -1,5 +1,6 @@
 import {
   BROWSER_LOCATION,
+  KEPT_FREE,
   type Bytes,
   type FillSample,
   type LocationCondition,
@@ -31,6 +32,8 @@ export interface LocationContents {
   readonly holdingBytes: Bytes;
   /** Free bytes of the drive, or what the browser still gives. */
   readonly freeBytes: Bytes;
+  /** Those of them that are left to the system. */
+  readonly keptFree: Bytes;
   readonly growth: readonly FillSample[];
 }
 
@@ -41,7 +44,8 @@ function folderView({ id, folder, holds, condition, volume }: FolderState): Loca
   if (!volume) return base;
   const { capBytes, rule, packing, deepest, clearOnClose, frames, bytes, holdingBytes, freeBytes, growth } = volume;
   const settings = { capBytes, rule, packing, deepest, clearOnClose };
-  return { ...base, contents: { settings, frames, bytes, holdingBytes, freeBytes, growth } };
+  const full = { frames, bytes, holdingBytes, freeBytes, keptFree: KEPT_FREE, growth };
+  return { ...base, contents: { settings, ...full } };
 }
 
 /** The last two folders of a path tell most places apart. */
@@ -52,7 +56,7 @@ function shortPath(folder: string): string {
 
 function browserView({ condition, ...contents }: BrowserDiskState): LocationView {
   const base = { id: BROWSER_LOCATION, name: "This browser", holds: "frames" as const, condition };
-  return condition.kind === "open" ? { ...base, contents: { ...contents, holdingBytes: 0 } } : base;
+  return condition.kind === "open" ? { ...base, contents: { ...contents, holdingBytes: 0, keptFree: 0 } } : base;
 }
 
 /** The browser's own storage, asked about every two seconds while a component that needs it is on show. */

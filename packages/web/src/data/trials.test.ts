@@ -1,6 +1,6 @@
 import "fake-indexeddb/auto";
 import { database } from "./database";
-import { keepTrial, readTrial } from "./trials";
+import { keepFormats, keepTrial, readTrial } from "./trials";
 
 const processor = { device: "processor" as const, rate: 20, frames: 12, nodes: [], nodesTimed: true };
 
@@ -18,4 +18,29 @@ test("what is damaged is not taken", async () => {
   expect(await readTrial("graphicsTrial")).toBeUndefined();
   await database.settings.put({ key: "parallelTrial", value: { atMs: 1, composition: "x", points: [] } });
   expect(await readTrial("parallelTrial")).toBeUndefined();
+});
+
+test("what formats do at one place stays beside that at another, for as long as the frames are the same", async () => {
+  const at = (location: string, readRate: number) => ({
+    location,
+    packing: "plain" as const,
+    frames: 16,
+    pixelBytes: 100,
+    storedBytes: 100,
+    writeRate: 10,
+    readRate,
+  });
+  const rates = async () =>
+    (await readTrial("formatTrial"))!.results.map(({ location, readRate }) => [location, readRate]);
+  await keepFormats("Night Roost", 0.5, [at("main", 50)]);
+  await keepFormats("Night Roost", 0.5, [at("browser", 400)]);
+  await keepFormats("Night Roost", 0.5, [at("main", 60)]);
+  expect(await rates()).toEqual([
+    ["browser", 400],
+    ["main", 60],
+  ]);
+  await keepFormats("Night Roost", 0.25, [at("main", 70)]);
+  expect(await rates()).toEqual([["main", 70]]);
+  await keepFormats("Estuary Map", 0.25, [at("browser", 80)]);
+  expect(await rates()).toEqual([["browser", 80]]);
 });

@@ -11,6 +11,7 @@ import {
   type Target,
 } from "./frameStorage";
 import { SpareBuffers } from "./spareBuffers";
+import { WayRate } from "./wayRate";
 
 interface ListedLocation {
   readonly id: string;
@@ -18,14 +19,10 @@ interface ListedLocation {
   readonly volume?: LocationSettings;
 }
 
-// The way carries what the fastest of the last transfers had; others waited for their turn.
-const FADE = 0.98;
-
 /** Frames to and from the folders that the server keeps. */
 export class DiskClient implements FrameStorage {
   private readonly spares = new SpareBuffers();
-  /** Bytes a second on the way from each location, unpacking left out. */
-  private readonly wayRates = new Map<string, number>();
+  private readonly ways = new Map<string, WayRate>();
 
   constructor(private readonly codec: FrameCodec) {}
 
@@ -50,7 +47,7 @@ export class DiskClient implements FrameStorage {
         throw new Failed({ kind: "unreachable", detail: "The server stopped while a frame was read" });
       });
       const location = response.headers.get("x-location") ?? "";
-      this.noteWay(location, (file.byteLength * 1000) / (performance.now() - start));
+      this.wayFrom(location).note(file.byteLength, performance.now() - start);
       try {
         return { ...this.codec.decode(file, spare), bytes: file.byteLength, location, ...aboutOf(response) };
       } finally {
@@ -59,8 +56,10 @@ export class DiskClient implements FrameStorage {
     });
   }
 
-  private noteWay(location: string, rate: number): void {
-    this.wayRates.set(location, Math.max(rate, FADE * (this.wayRates.get(location) ?? 0)));
+  private wayFrom(location: string): WayRate {
+    const known = this.ways.get(location) ?? new WayRate();
+    this.ways.set(location, known);
+    return known;
   }
 
   private async receive(response: Response): Promise<Uint8Array<ArrayBuffer>> {
@@ -81,14 +80,15 @@ export class DiskClient implements FrameStorage {
   async store({ key, owner, costMs, picture }: OutgoingFrame, target: Target): Promise<Answer<Bytes>> {
     const { location } = target;
     const stored = await answer(async () => {
-      const { format, parts, bytes } = this.codec.encode(picture, target, this.wayRates.get(location));
+      const { format, parts, bytes } = this.codec.encode(picture, target, this.wayFrom(location).perSecond);
       const query = new URLSearchParams({ owner, format, costMs: String(costMs) });
       const path = `/api/locations/${location}/frames/${key}?${query.toString()}`;
       await ask(path, { method: "PUT", body: this.blobOf(parts) });
       return bytes;
     });
     // Packing cannot be chosen before it is known what the way carries.
-    if (stored.ok && target.packing === "automatic" && !this.wayRates.has(location)) await this.fetch(key);
+    if (stored.ok && target.packing === "automatic" && this.wayFrom(location).perSecond === undefined)
+      await this.fetch(key);
     return stored;
   }
 

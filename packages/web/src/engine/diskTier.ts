@@ -1,11 +1,4 @@
-import {
-  BROWSER_LOCATION,
-  worthStoring,
-  type Bytes,
-  type ContentKey,
-  type Depth,
-  type Milliseconds,
-} from "@kinetocache/core";
+import { BROWSER_LOCATION, worthStoring, type Bytes, type ContentKey, type Milliseconds } from "@kinetocache/core";
 import { DiskStore, type DiskListener, type Waiting } from "./diskStore";
 import type { FetchedPicture, FrameStorage, Target } from "./frameStorage";
 import type { DiskState, StoragePolicy } from "./protocol";
@@ -13,6 +6,11 @@ import type { DiskState, StoragePolicy } from "./protocol";
 export interface DiskPorts {
   readonly server: FrameStorage;
   readonly browser: FrameStorage;
+}
+
+/** Of the two tiers on disk, the one that a location belongs to. */
+export function storageAt<T>({ server, browser }: { readonly server: T; readonly browser: T }, location: string): T {
+  return location === BROWSER_LOCATION ? browser : server;
 }
 
 /** A frame that may be written. */
@@ -35,8 +33,7 @@ const BROWSER_WORDS = {
  * they are and written to the one location that is for the disk cache, as far as the policy goes.
  */
 export class DiskTier {
-  private readonly server: DiskStore;
-  private readonly browser: DiskStore;
+  private readonly stores: { readonly server: DiskStore; readonly browser: DiskStore };
   private policy: StoragePolicy = { location: "main", store: "Always", storeSlow: false };
   /** Frames that read back slower than they render, and were therefore not stored. */
   private readonly tooSlow = new Set<ContentKey>();
@@ -45,12 +42,13 @@ export class DiskTier {
     // What one of the two no longer has, the other may.
     const onKeys = (keys: readonly ContentKey[], held: boolean) =>
       listener.onKeys(held ? keys : keys.filter((key) => !this.has(key)), held);
-    this.server = new DiskStore(ports.server, SERVER_WORDS, { ...listener, onKeys });
+    const server = new DiskStore(ports.server, SERVER_WORDS, { ...listener, onKeys });
     // Another tab may have it, or the browser may refuse it: whoever does not use it need not know.
     const notice = (text: string) => {
-      if (this.policy.location === BROWSER_LOCATION || this.browser.holdsSome) listener.notice(text);
+      if (this.policy.location === BROWSER_LOCATION || browser.holdsSome) listener.notice(text);
     };
-    this.browser = new DiskStore(ports.browser, BROWSER_WORDS, { ...listener, onKeys, notice });
+    const browser = new DiskStore(ports.browser, BROWSER_WORDS, { ...listener, onKeys, notice });
+    this.stores = { server, browser };
   }
 
   configure(policy: StoragePolicy): void {
@@ -58,13 +56,9 @@ export class DiskTier {
     this.policy = policy;
     if (policy.location === location && policy.storeSlow === storeSlow) return;
     this.tooSlow.clear();
-    if (policy.location !== location) this.server.giveUp();
-    if (policy.location !== location) this.browser.giveUp();
-  }
-
-  /** The greatest depth that a location keeps. */
-  deepestOf(location: string): Depth {
-    return this.targetOf(location)?.deepest ?? "float";
+    if (policy.location === location) return;
+    // What waits was meant for the other place.
+    for (const store of this.all) store.giveUp();
   }
 
   /** Keys at a location, and where they can go, as both were last listed. */
@@ -83,12 +77,16 @@ export class DiskTier {
   }
 
   /** Whether frames can be written to a location now. */
-  isReady(location: string): boolean {
+  accepts(location: string): boolean {
     return this.storeOf(location).accepts(location);
   }
 
+  private get all(): readonly DiskStore[] {
+    return [this.stores.server, this.stores.browser];
+  }
+
   private storeOf(location: string): DiskStore {
-    return location === BROWSER_LOCATION ? this.browser : this.server;
+    return storageAt(this.stores, location);
   }
 
   private get target(): DiskStore {
@@ -100,7 +98,7 @@ export class DiskTier {
   }
 
   get queued(): number {
-    return this.server.queued + this.browser.queued;
+    return this.all.reduce((sum, store) => sum + store.queued, 0);
   }
 
   /** What fetching a frame takes, wherever most come from. */
@@ -109,7 +107,7 @@ export class DiskTier {
   }
 
   get readRate(): Bytes | undefined {
-    return this.target.readRate ?? this.server.readRate ?? this.browser.readRate;
+    return this.target.readRate ?? this.all.find((store) => store.readRate !== undefined)?.readRate;
   }
 
   /** How many frames were not stored because they read back slower than they render. */
@@ -118,27 +116,22 @@ export class DiskTier {
   }
 
   has(key: ContentKey): boolean {
-    return this.server.has(key) || this.browser.has(key);
-  }
-
-  isQueued(key: ContentKey): boolean {
-    return this.server.isQueued(key) || this.browser.isQueued(key);
+    return this.all.some((store) => store.has(key));
   }
 
   setQuiet(quiet: boolean): void {
-    this.server.setQuiet(quiet);
-    this.browser.setQuiet(quiet);
+    for (const store of this.all) store.setQuiet(quiet);
   }
 
   async refresh(): Promise<void> {
-    await Promise.all([this.server.refresh(), this.browser.refresh()]);
+    await Promise.all(this.all.map((store) => store.refresh()));
   }
 
   /** Whether a frame that takes so long to render would be written now. @param inBackground by whom it is rendered */
   wants(costMs: Milliseconds, inBackground: boolean): boolean {
     const { store, location } = this.policy;
     if (store === "Never" || (store === "In background" && !inBackground)) return false;
-    return this.target.accepts(location) && this.isWorth(costMs);
+    return this.accepts(location) && this.isWorth(costMs);
   }
 
   private isWorth(costMs: Milliseconds): boolean {
@@ -148,26 +141,21 @@ export class DiskTier {
 
   /** @returns undefined when the frame cannot be had from disk; it is then no longer listed */
   async fetch(key: ContentKey, spare?: Uint8Array<ArrayBuffer>): Promise<FetchedPicture | undefined> {
-    const first = this.browser.has(key) ? this.browser : this.server;
-    const picture = await first.fetch(key, spare);
-    if (picture || first === this.server || !this.server.has(key)) return picture;
-    return this.server.fetch(key);
+    const { server, browser } = this.stores;
+    if (!browser.has(key)) return server.fetch(key, spare);
+    return (await browser.fetch(key, spare)) ?? (server.has(key) ? server.fetch(key) : undefined);
   }
 
-  /** Writes a frame that `wants` accepts. @returns whether it will be written */
-  offer({ inBackground, ...frame }: Candidate): boolean {
-    if (this.has(frame.key)) return false;
-    if (!this.wants(frame.costMs, inBackground)) {
-      if (this.target.accepts(this.policy.location) && !this.isWorth(frame.costMs)) this.tooSlow.add(frame.key);
-      return false;
-    }
-    this.target.enqueue({ ...frame, location: this.policy.location });
-    return true;
+  /** Has a frame written where `wants` says so; counts it where only its speed speaks against it. */
+  offer({ inBackground, ...frame }: Candidate): void {
+    if (this.has(frame.key)) return;
+    const { location } = this.policy;
+    if (this.wants(frame.costMs, inBackground)) this.target.enqueue({ ...frame, location });
+    else if (this.accepts(location) && !this.isWorth(frame.costMs)) this.tooSlow.add(frame.key);
   }
 
   /** Gives up what waits to be written for an owner. */
   drop(owner: string): void {
-    this.server.drop(owner);
-    this.browser.drop(owner);
+    for (const store of this.all) store.drop(owner);
   }
 }

@@ -624,17 +624,14 @@ describe("sharpening", () => {
 });
 
 describe("what is written to disk", () => {
-  const render = async (rig: EngineRig) => {
-    rig.configure({ background: "Idle", idleDelayMs: 0 });
-    await rig.run(3000);
-  };
   const policy = SETTINGS.diskCache;
 
   test("goes to the location that is chosen, and is read from wherever it is", async () => {
     const rig = new EngineRig();
     rig.configure({ diskCache: { ...policy, location: "browser" } });
     await rig.open();
-    await render(rig);
+    await rig.fill();
+    await rig.run(500);
     expect(rig.browser.frames.size).toBe(24);
     expect(rig.disk.frames.size).toBe(0);
     expect(rig.held(ON_DISK)).toBe(24);
@@ -646,7 +643,8 @@ describe("what is written to disk", () => {
     const never = new EngineRig();
     never.configure({ diskCache: { ...policy, store: "Never" } });
     await never.open();
-    await render(never);
+    await never.fill();
+    await never.run(500);
     expect(never.disk.stores).toBe(0);
 
     const background = new EngineRig();
@@ -656,7 +654,8 @@ describe("what is written to disk", () => {
     await background.run(2000);
     expect(background.disk.stores).toBe(0);
     background.configure({ memoryBudgetBytes: 4 * FRAME_BYTES });
-    await render(background);
+    await background.fill();
+    await background.run(500);
     expect(background.disk.stores).toBeGreaterThan(0);
   });
 
@@ -664,7 +663,8 @@ describe("what is written to disk", () => {
     const disk = new FakeDisk();
     const rig = new EngineRig(disk);
     await rig.open();
-    await render(rig);
+    await rig.fill();
+    await rig.run(500);
     expect(disk.frames.size).toBe(24);
     // Reading is far slower than the 10 ms that rendering takes.
     disk.fetchMs = 300;
@@ -692,8 +692,8 @@ describe("what is written to disk", () => {
   test("is measured in both formats at a location, and nothing of that stays", async () => {
     const rig = new EngineRig();
     await rig.open();
-    await render(rig);
-    rig.configure({ background: "Off" });
+    await rig.fill();
+    await rig.run(500);
     const before = rig.disk.frames.size;
     rig.send({ kind: "measureFormats", location: "main" });
     await rig.run(5000);
@@ -713,8 +713,8 @@ describe("what is written to disk", () => {
   test("a measurement of formats ends at any action, cleans up, and playback goes on", async () => {
     const rig = new EngineRig();
     await rig.open();
-    await render(rig);
-    rig.configure({ background: "Off" });
+    await rig.fill();
+    await rig.run(500);
     const before = rig.disk.frames.size;
     rig.send({ kind: "measureFormats", location: "main" });
     await rig.run(12);
@@ -747,7 +747,8 @@ describe("what is written to disk", () => {
     const rig = new EngineRig();
     rig.configure({ diskCache: { ...policy, location: "browser" } });
     await rig.open();
-    await render(rig);
+    await rig.fill();
+    await rig.run(500);
     rig.send({ kind: "changeBrowserDisk", settings: { capBytes: 2 ** 26 } });
     await rig.run(100);
     expect(rig.last("browserDisk")).toMatchObject({ state: { frames: 24, settings: { capBytes: 2 ** 26 } } });
@@ -765,9 +766,8 @@ describe("moving between the browser's own storage and a folder", () => {
   const filled = async () => {
     const rig = new EngineRig();
     await rig.open();
-    rig.configure({ background: "Idle", idleDelayMs: 0 });
-    await rig.run(3000);
-    rig.configure({ background: "Off" });
+    await rig.fill();
+    await rig.run(1000);
     expect(rig.disk.frames.size).toBe(24);
     return rig;
   };
@@ -775,7 +775,8 @@ describe("moving between the browser's own storage and a folder", () => {
   test("takes every frame, while playback goes on from wherever each is", async () => {
     const rig = await filled();
     rig.send({ kind: "play", speed: 1 }, { kind: "carry", from: "main", to: "browser" });
-    await rig.run(200);
+    // Screens are told every quarter of a second while work is under way.
+    await rig.run(260);
     expect(rig.status.carrying).toMatchObject({ total: 24 });
     expect(rig.status.mode).toBe("playing");
     await rig.run(3000);

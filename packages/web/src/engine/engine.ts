@@ -1,5 +1,4 @@
 import {
-  BROWSER_LOCATION,
   clampFrame,
   frameBudgetMs,
   frameBytes,
@@ -29,13 +28,12 @@ import { Arrival } from "./arrival";
 import { Calibration } from "./calibration";
 import { BrowserDesk, type BrowserPort } from "./browserDesk";
 import { Devices, type GraphicsFault } from "./devices";
-import { CarryRun } from "./carryRun";
 import { DiskTier } from "./diskTier";
-import { FormatRun, sampleOf } from "./formatRun";
+import { DiskWork } from "./diskWork";
 import { FrameCosts } from "./frameCosts";
 import type { FrameStorage, HeldPicture } from "./frameStorage";
 import { HeldFrames } from "./heldFrames";
-import { copyPixels, releasePixels, SparePixels } from "./pixels";
+import { releasePixels, SparePixels } from "./pixels";
 import { GraphicsTrial } from "./graphicsTrial";
 import { ParallelTrial } from "./parallelTrial";
 import { PreviewTimeline } from "./previewTimeline";
@@ -109,8 +107,7 @@ export class Engine {
   private readonly held = new HeldFrames((key, held) => this.timeline?.mark(key, IN_MEMORY, held), this.spares);
   private readonly costs = new FrameCosts();
   private readonly disk: DiskTier;
-  private readonly browserDesk: BrowserDesk;
-  private readonly disks: Surroundings["disks"];
+  private readonly diskWork: DiskWork;
   private readonly jobs = new Map<number, EngineJob>();
   private readonly calibration = new Calibration();
   /** Where frames came from that were obtained during this run of playback and not shown yet. */
@@ -124,8 +121,6 @@ export class Engine {
   /** When a take that was asked for begins. */
   private takeStartsMs: Milliseconds | undefined;
   private trial: TrialRun | undefined;
-  private formatRun: FormatRun | undefined;
-  private carryRun: CarryRun | undefined;
   private readonly devices: Devices;
   private lastActionMs = 0;
   private lastScrubMs = -Infinity;
@@ -159,13 +154,11 @@ export class Engine {
       isBusy: () =>
         this.transport !== undefined ||
         this.trial !== undefined ||
-        this.formatRun !== undefined ||
-        this.carryRun !== undefined ||
+        this.diskWork.trial !== undefined ||
+        this.diskWork.carrying !== undefined ||
         this.jobs.size > 0 ||
         this.disk.queued > 0,
     });
-    this.disks = disks;
-    this.browserDesk = new BrowserDesk(disks.browser, emit, () => this.disk.refresh());
     this.disk = new DiskTier(disks, {
       onKeys: (keys, held) => keys.forEach((key) => this.timeline?.mark(key, ON_DISK, held)),
       onCosts: (costs) => {
@@ -174,6 +167,13 @@ export class Engine {
       },
       onChange: () => this.pump(),
       notice: (text) => emit({ kind: "notice", text }),
+    });
+    this.diskWork = new DiskWork({
+      tier: this.disk,
+      disks,
+      desk: new BrowserDesk(disks.browser, emit, () => this.disk.refresh()),
+      emit,
+      onChange: () => this.pump(),
     });
     void this.disk.refresh();
   }
@@ -247,22 +247,14 @@ export class Engine {
         void this.disk.refresh();
         break;
       case "measureFormats":
-        void this.measureFormats(command.location);
+        this.measureFormats(command.location);
         break;
       case "carry":
-        void this.carry(command.from, command.to);
-        break;
       case "stopCarrying":
-        this.carryRun?.stop();
-        break;
       case "browserDisk":
-        void this.browserDesk.tell(command.withItems);
-        break;
       case "changeBrowserDisk":
-        void this.browserDesk.change(command.settings);
-        break;
       case "clearBrowserDisk":
-        void this.browserDesk.clear(command.keys);
+        void this.diskWork.handle(command);
         break;
       case "touch":
         break;
@@ -416,66 +408,21 @@ export class Engine {
     });
   }
 
-  /** With frames that are held of the open composition: rendering others would be measured along. */
-  private async measureFormats(location: string): Promise<void> {
+  /** Everything else rests meanwhile. */
+  private measureFormats(location: string): void {
     const { timeline } = this;
     if (!timeline) return;
     this.pause();
     for (const job of this.jobs.values()) this.stop(job);
     const held = [...this.held.keys()].filter((key) => timeline.has(key));
-    const pictures = sampleOf(held.flatMap((key) => this.held.peek(key) ?? []));
-    if (pictures.length === 0) {
-      this.emit({
-        kind: "notice",
-        text: "No frame of this composition is held yet; play it once, then measure again.",
-      });
-      return;
-    }
-    // Copies: memory may let go of its own meanwhile.
-    const copies = pictures.map((picture) => ({ ...picture, pixels: copyPixels(picture.pixels) }));
-    const run = new FormatRun(this.disks, copies, { location, deepest: this.disk.deepestOf(location) });
-    this.formatRun = run;
-    try {
-      const results = await run.run();
-      if (results) this.emit({ kind: "formatTrial", results });
-      else this.emit({ kind: "notice", text: "The measurement of formats was stopped before its end." });
-    } catch (error) {
-      this.emit({ kind: "notice", text: `The formats could not be measured: ${(error as Error).message}` });
-    }
-    this.formatRun = undefined;
-    this.pump();
-  }
-
-  private async carry(from: string, to: string): Promise<void> {
-    if (this.carryRun) {
-      this.emit({ kind: "notice", text: "Frames are being moved already; wait for that to end." });
-      return;
-    }
-    await this.disk.refresh();
-    const target = this.disk.targetOf(to);
-    if (!target || !this.disk.isReady(to)) {
-      this.emit({ kind: "notice", text: "The new place cannot be used now; nothing was moved." });
-      return;
-    }
-    const storageOf = (location: string) => (location === BROWSER_LOCATION ? this.disks.browser : this.disks.server);
-    const carriage = {
-      from: { storage: storageOf(from), location: from },
-      to: { storage: storageOf(to), target },
-    };
-    this.carryRun = new CarryRun(carriage, this.disk.keysAt(from), (key) => this.disk.noteMoved(key, from, to));
-    this.reports.schedule();
-    try {
-      this.emit({ kind: "notice", text: await this.carryRun.run() });
-    } catch (error) {
-      this.emit({ kind: "notice", text: `The move ended early: ${(error as Error).message}` });
-    }
-    this.carryRun = undefined;
-    await this.disk.refresh();
-    await this.browserDesk.tell(true);
+    void this.diskWork.measureFormats(
+      location,
+      held.flatMap((key) => this.held.peek(key) ?? []),
+    );
   }
 
   private stopTrial(): void {
-    this.formatRun?.stop();
+    this.diskWork.stopMeasuring();
     this.trial?.stop();
     this.dropTrial();
   }
@@ -538,7 +485,7 @@ export class Engine {
       if (this.jobs.size === 0 && this.calibration.job === undefined) this.trial.step(timeline.settings, now);
       return;
     }
-    if (this.formatRun) return;
+    if (this.diskWork.trial) return;
     if (this.takeStartsMs !== undefined && now >= this.takeStartsMs) {
       this.startTake();
       // Its clock began after `now`, and nothing is due before that.
@@ -902,8 +849,8 @@ export class Engine {
       readRate: this.disk.readRate,
       rendered: this.rendered,
       measuringTake: this.take !== undefined || this.takeStartsMs !== undefined,
-      carrying: this.carryRun?.status,
-      trial: this.trial?.status ?? this.formatRun?.status,
+      carrying: this.diskWork.carrying,
+      trial: this.trial?.status ?? this.diskWork.trial,
       graphicsFault: this.devices.faultReason,
       playback: transport && { skipped: transport.skipped, reachedRate: transport.reachedRate },
       layerCosts: this.costs.layerSummary(this.playhead, this.range),

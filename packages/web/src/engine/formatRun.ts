@@ -1,5 +1,4 @@
 import {
-  BROWSER_LOCATION,
   PACKINGS,
   type Bytes,
   type ContentKey,
@@ -7,7 +6,6 @@ import {
   type Milliseconds,
   type Packing,
 } from "@kinetocache/core";
-import type { DiskPorts } from "./diskTier";
 import { Failed, type Answer, type FrameStorage, type HeldPicture, type Target } from "./frameStorage";
 import { SparePixels } from "./pixels";
 import type { Status } from "./protocol";
@@ -40,9 +38,9 @@ export class FormatRun {
   private isEnded = false;
 
   constructor(
-    private readonly ports: DiskPorts,
+    private readonly storage: FrameStorage,
     private readonly pictures: readonly HeldPicture[],
-    private readonly target: Omit<Target, "packing">,
+    private readonly location: Target,
   ) {}
 
   get status(): Status["trial"] {
@@ -70,13 +68,10 @@ export class FormatRun {
     }
   }
 
-  private get storage(): FrameStorage {
-    return this.target.location === BROWSER_LOCATION ? this.ports.browser : this.ports.server;
-  }
-
   private async measure(packing: Packing): Promise<FormatTrial> {
     const { storage, pictures } = this;
-    const target: Target = { ...this.target, packing };
+    const { location } = this.location;
+    const target: Target = { ...this.location, packing };
     // As in playback, where frames that are let go make place for those that come.
     const spares = new SparePixels(AT_ONCE);
     const keys = pictures.map((): ContentKey => crypto.randomUUID().replaceAll("-", ""));
@@ -102,7 +97,7 @@ export class FormatRun {
         }
       });
       return {
-        location: this.target.location,
+        location,
         packing,
         frames: keys.length,
         pixelBytes: pixelBytes / keys.length,
@@ -112,7 +107,7 @@ export class FormatRun {
       };
     } finally {
       spares.drop();
-      for (const key of keys) await storage.remove(key, this.target.location);
+      for (const key of keys) await storage.remove(key, location);
     }
   }
 

@@ -1,58 +1,26 @@
 import { DEFAULT_LOCATION_SETTINGS } from "@kinetocache/core";
 import { nodeKernels } from "../../../../../testing/renderer";
 import { keyOf } from "../../../../../testing/keys";
+import { MemoryFolder } from "../../../../../testing/memoryFolder";
 import { DepthConverter } from "../depthConverter";
 import { FrameCodec } from "../frameCodec";
 import { BrowserDisk } from "./browserDisk";
-import type { SegmentFile, SegmentFolder } from "./segments";
 
 /** Storage of one browser: a file is open for one tab at a time. */
 class Browser {
-  readonly files = new Map<string, Uint8Array>();
-  private readonly open = new Set<string>();
+  private readonly folder = Object.assign(new MemoryFolder(), { isExclusive: true });
+
+  get files() {
+    return this.folder.files;
+  }
 
   disk(): BrowserDisk {
-    const folder: SegmentFolder = {
-      names: () => Promise.resolve([...this.files.keys()]),
-      open: (name) => {
-        if (this.open.has(name)) return Promise.reject(new DOMException("taken", "NoModificationAllowedError"));
-        this.open.add(name);
-        if (!this.files.has(name)) this.files.set(name, new Uint8Array(0));
-        return Promise.resolve(this.file(name));
-      },
-      remove: (name) => Promise.resolve(void this.files.delete(name)),
-    };
-    const place = { openFolder: () => Promise.resolve(folder), freeBytes: () => Promise.resolve(2 ** 30) };
+    const place = { openFolder: () => Promise.resolve(this.folder), freeBytes: () => Promise.resolve(2 ** 30) };
     return new BrowserDisk(place, new FrameCodec(new DepthConverter(nodeKernels())));
   }
 
-  /** All tabs are closed. */
   closeTabs(): void {
-    this.open.clear();
-  }
-
-  private file(name: string): SegmentFile {
-    const resize = (size: number) => {
-      const grown = new Uint8Array(size);
-      grown.set(this.files.get(name)!.subarray(0, size));
-      this.files.set(name, grown);
-    };
-    return {
-      read: (target, at) => {
-        const part = this.files.get(name)!.subarray(at, at + target.byteLength);
-        target.set(part);
-        return part.byteLength;
-      },
-      write: (source, at) => {
-        if (at + source.byteLength > this.files.get(name)!.byteLength) resize(at + source.byteLength);
-        this.files.get(name)!.set(source, at);
-        return source.byteLength;
-      },
-      size: () => this.files.get(name)!.byteLength,
-      truncate: resize,
-      flush: () => undefined,
-      close: () => void this.open.delete(name),
-    };
+    this.folder.closeAll();
   }
 }
 

@@ -1,6 +1,7 @@
 import {
   BROWSER_LOCATION,
   DEFAULT_LOCATION_SETTINGS,
+  isSampleDue,
   locationSettingsSchema,
   withSample,
   type Bytes,
@@ -22,6 +23,7 @@ import {
   type Target,
 } from "../frameStorage";
 import { SpareBuffers } from "../spareBuffers";
+import { WayRate } from "../wayRate";
 import { Segments, type SegmentFile, type SegmentFolder } from "./segments";
 
 /** The browser's own storage as a location. */
@@ -48,9 +50,6 @@ interface Notes {
 }
 
 const NOTES = "notes.json";
-const SAMPLE_MS = 60 * 1000;
-// The way carries what the fastest of the last reads had.
-const FADE = 0.98;
 
 /** Frames in the browser's own storage. One tab has it at a time; the others are told so. */
 export class BrowserDisk implements FrameStorage {
@@ -61,7 +60,7 @@ export class BrowserDisk implements FrameStorage {
   private notes: SegmentFile | undefined;
   private opening: Promise<Segments> | undefined;
   private condition: LocationCondition = { kind: "refused", detail: "not opened yet" };
-  private wayRate: number | undefined;
+  private readonly way = new WayRate();
 
   constructor(
     private readonly place: BrowserPlace,
@@ -141,7 +140,7 @@ export class BrowserDisk implements FrameStorage {
       try {
         const start = performance.now();
         const file = await segments.read(key, new Uint8Array(buffer));
-        this.noteWay((size * 1000) / Math.max(0.001, performance.now() - start));
+        this.way.note(size, performance.now() - start);
         return { ...this.codec.decode(file, spare), bytes: size, location: BROWSER_LOCATION, owner, costMs };
       } finally {
         this.spares.giveBack(buffer);
@@ -149,14 +148,10 @@ export class BrowserDisk implements FrameStorage {
     });
   }
 
-  private noteWay(rate: number): void {
-    this.wayRate = Math.max(rate, FADE * (this.wayRate ?? 0));
-  }
-
   async store({ key, owner, costMs, picture }: OutgoingFrame, target: Target): Promise<Answer<Bytes>> {
     const stored = await answer(async () => {
       const segments = await this.open();
-      const { parts, bytes } = this.codec.encode(picture, target, this.wayRate);
+      const { parts, bytes } = this.codec.encode(picture, target, this.way.perSecond);
       const buffer = this.spares.take(bytes);
       try {
         let at = 0;
@@ -171,7 +166,7 @@ export class BrowserDisk implements FrameStorage {
       return bytes;
     });
     // Packing cannot be chosen before it is known what the way carries.
-    if (stored.ok && target.packing === "automatic" && this.wayRate === undefined) await this.fetch(key);
+    if (stored.ok && target.packing === "automatic" && this.way.perSecond === undefined) await this.fetch(key);
     return stored;
   }
 
@@ -209,10 +204,10 @@ export class BrowserDisk implements FrameStorage {
 
   private sampleGrowth(bytes: Bytes): readonly FillSample[] {
     const sample = { atMs: Date.now(), bytes };
-    const last = this.growth.at(-1);
-    if (last && Math.abs(sample.atMs - last.atMs) < SAMPLE_MS) return [...this.growth, sample];
-    this.growth = withSample(this.growth, sample);
-    this.writeNotes();
+    if (this.segments && isSampleDue(this.growth, sample.atMs)) {
+      this.growth = withSample(this.growth, sample);
+      this.writeNotes();
+    }
     return this.growth;
   }
 }

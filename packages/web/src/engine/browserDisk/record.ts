@@ -22,9 +22,12 @@ const CHECKED = { from: 8, to: 104 };
 export const USED_AT = 104;
 export const REMOVED_AT = 112;
 
-/** Bytes that a frame takes with its header; the next header starts at a multiple of 8. */
+/** Headers start at multiples of this. */
+export const RECORD_STEP = 8;
+
+/** Bytes that a frame takes with its header. */
 export function recordBytes(size: Bytes): Bytes {
-  return RECORD_HEADER + Math.ceil(size / 8) * 8;
+  return RECORD_HEADER + Math.ceil(size / RECORD_STEP) * RECORD_STEP;
 }
 
 /** @throws RangeError when the owner's name is too long */

@@ -1,66 +1,11 @@
 import { DEFAULT_LOCATION_SETTINGS, RECENT_MS } from "@kinetocache/core";
 import fc from "fast-check";
 import { keyOf } from "../../../../../testing/keys";
+import { MemoryFolder } from "../../../../../testing/memoryFolder";
 import { readRecord, RECORD_HEADER, writeRecordHeader } from "./record";
-import { contentHash, Segments, type SegmentFile, type SegmentFolder } from "./segments";
+import { contentHash, Segments } from "./segments";
 
 const KIB = 1024;
-
-/** A folder in memory; what was written is there for whoever opens it again. */
-class MemoryFolder implements SegmentFolder {
-  readonly files = new Map<string, Uint8Array>();
-  /** All that was written, in order. */
-  readonly changes: { readonly name: string; readonly at: number; readonly bytes: Uint8Array }[] = [];
-  /** Bytes that may still be written before the folder is full. */
-  left = Infinity;
-
-  names(): Promise<string[]> {
-    return Promise.resolve([...this.files.keys()]);
-  }
-
-  open(name: string): Promise<SegmentFile> {
-    if (!this.files.has(name)) this.files.set(name, new Uint8Array(0));
-    return Promise.resolve({
-      read: (target, at) => {
-        const part = this.files.get(name)!.subarray(at, at + target.byteLength);
-        target.set(part);
-        return part.byteLength;
-      },
-      write: (source, at) => {
-        const part = source.slice(0, Math.min(source.byteLength, this.left));
-        this.left -= part.byteLength;
-        this.changes.push({ name, at, bytes: part });
-        this.put(name, part, at);
-        return part.byteLength;
-      },
-      size: () => this.files.get(name)!.byteLength,
-      truncate: (size) => this.resize(name, size),
-      flush: () => undefined,
-      close: () => undefined,
-    });
-  }
-
-  put(name: string, bytes: Uint8Array, at: number): void {
-    const size = this.files.get(name)?.byteLength ?? 0;
-    if (at + bytes.byteLength > size) this.resize(name, at + bytes.byteLength);
-    this.files.get(name)!.set(bytes, at);
-  }
-
-  private resize(name: string, size: number): void {
-    const grown = new Uint8Array(size);
-    grown.set((this.files.get(name) ?? grown).subarray(0, size));
-    this.files.set(name, grown);
-  }
-
-  remove(name: string): Promise<void> {
-    this.files.delete(name);
-    return Promise.resolve();
-  }
-
-  get bytes(): number {
-    return [...this.files.values()].reduce((sum, { byteLength }) => sum + byteLength, 0);
-  }
-}
 
 const content = (n: number, size = 1000) => {
   const pattern = Uint8Array.from({ length: 251 }, (_, i) => (i * 7 + n * 31) & 255);
@@ -102,6 +47,23 @@ test("whatever byte of a frame changes, it is noticed, removed, and the others s
       for (const n of [1, 3]) expect(Buffer.compare(await read(segments, n), content(n))).toBe(0);
     }),
     { numRuns: 300 },
+  ));
+
+test("a header that is damaged costs its own frame, not those behind it", () =>
+  fc.assert(
+    fc.asyncProperty(fc.nat(103), fc.integer({ min: 1, max: 255 }), async (at, change) => {
+      const folder = new MemoryFolder();
+      const segments = await Segments.open(folder);
+      for (const n of [1, 2, 3]) await segments.write(frame(n), content(n));
+      const [file] = [...folder.files.values()];
+      file![RECORD_HEADER + 1000 + at]! ^= change;
+      const again = await Segments.open(folder);
+      expect(held(again)).toEqual([1, 3]);
+      for (const n of [1, 3]) expect(Buffer.compare(await read(again, n), content(n))).toBe(0);
+      await again.write(frame(9), content(9));
+      expect(held(await Segments.open(folder))).toEqual([1, 3, 9]);
+    }),
+    { numRuns: 200 },
   ));
 
 test("killed at any byte of what it writes, every frame before is whole and nothing else is listed", async () => {

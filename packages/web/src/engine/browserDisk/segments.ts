@@ -10,6 +10,7 @@ import {
 import { Failed } from "../frameStorage";
 import {
   readRecord,
+  RECORD_STEP,
   RECORD_HEADER,
   recordBytes,
   REMOVED_AT,
@@ -78,7 +79,13 @@ export class Segments {
   static async open(folder: SegmentFolder, segmentBytes: Bytes = SEGMENT_BYTES): Promise<Segments> {
     const segments = new Segments(folder, segmentBytes);
     const names = (await folder.names()).filter((name) => NAME.test(name)).sort();
-    for (const name of names) await segments.load(name);
+    try {
+      for (const name of names) await segments.load(name);
+    } catch (error) {
+      // What stays open could not be opened again.
+      for (const { file } of segments.segments) file.close();
+      throw error;
+    }
     return segments;
   }
 
@@ -86,20 +93,14 @@ export class Segments {
     const file = await this.folder.open(name);
     this.serial = Math.max(this.serial, Number(NAME.exec(name)![1]));
     const segment: Segment = { name, file, size: 0, live: new Set() };
-    const end = file.size();
-    const header = new Uint8Array(RECORD_HEADER);
-    while (segment.size + RECORD_HEADER <= end) {
-      file.read(header, segment.size);
-      const record = readRecord(header);
-      // What follows a torn header was never whole.
-      if (!record || segment.size + recordBytes(record.size) > end) break;
-      const at = segment.size + RECORD_HEADER;
-      segment.size += recordBytes(record.size);
-      if (!record.removed) this.hold({ ...record, segment, at });
+    this.segments.push(segment);
+    for (const { record, at } of recordsIn(file)) {
+      segment.size = at + recordBytes(record.size);
+      if (!record.removed) this.hold({ ...record, segment, at: at + RECORD_HEADER });
     }
-    if (segment.size < end) file.truncate(segment.size);
-    if (segment.live.size > 0) this.segments.push(segment);
-    else await this.drop(segment);
+    // What follows the last whole record was being written.
+    if (segment.size < file.size()) file.truncate(segment.size);
+    if (segment.live.size === 0) await this.drop(segment);
   }
 
   private hold(held: Held): void {
@@ -304,6 +305,34 @@ export class Segments {
       costAByte: frames.reduce((sum, { costMs }) => sum + costMs, 0) / Math.max(1, size),
     };
   }
+}
+
+// Bytes that are searched at a time for a header.
+const SEARCHED = 2 ** 20;
+
+/** The whole records of a file, in order. Where a header is damaged, the next one is looked for. */
+function* recordsIn(file: SegmentFile): Generator<{ readonly record: FrameRecord; readonly at: number }> {
+  const end = file.size();
+  const header = new Uint8Array(RECORD_HEADER);
+  for (let at = 0; at + RECORD_HEADER <= end;) {
+    file.read(header, at);
+    const record = readRecord(header);
+    if (record && at + recordBytes(record.size) <= end) {
+      yield { record, at };
+      at += recordBytes(record.size);
+    } else at = nextHeader(file, at + RECORD_STEP, end);
+  }
+}
+
+/** Where the next whole header starts, from a place on; `end` where there is none. */
+function nextHeader(file: SegmentFile, from: number, end: number): number {
+  const part = new Uint8Array(SEARCHED + RECORD_HEADER);
+  for (let start = from; start + RECORD_HEADER <= end; start += SEARCHED) {
+    const length = file.read(part, start);
+    for (let at = 0; at < SEARCHED && at + RECORD_HEADER <= length; at += RECORD_STEP)
+      if (readRecord(part.subarray(at, at + RECORD_HEADER))) return start + at;
+  }
+  return end;
 }
 
 /**

@@ -77,8 +77,8 @@ export function FormatPanel({ location, trials }: FormatPanelProps) {
             {own.map((trial) => (
               <VerdictRow
                 key={trial.packing}
-                verdict={judgeFormat(trial, composition.rate, roomOf(location))}
-                name={trial.packing === "automatic" ? "either" : formatName(depth, trial.packing === "packed").name}
+                verdict={judgeFormat(trial, composition.rate, roomOf(location.contents))}
+                name={trial.packing === "automatic" ? "either" : formatName(depth, trial.packing === "packed")}
               />
             ))}
           </tbody>

@@ -4,6 +4,7 @@ import {
   EVICTION_RULES,
   formatLoss,
   isSweepable,
+  LARGEST_CAP,
   PACKINGS,
   SMALLEST_CAP,
   type FrameItem,
@@ -22,7 +23,6 @@ import { bytesText, durationText, framesText } from "../../parts/format";
 import { NumberField } from "../../parts/NumberField";
 
 const GIB = 2 ** 30;
-const LARGEST_CAP = 2 ** 50;
 
 interface ChoiceProps<T extends string> {
   readonly label: string;

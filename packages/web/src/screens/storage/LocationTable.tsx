@@ -1,5 +1,5 @@
 import { playsFromDrive, type Assignment, type Drive, type Needs } from "@kinetocache/core";
-import { useState } from "react";
+import { useState, type RefObject } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
@@ -76,9 +76,10 @@ function LocationRow({ location, surroundings, assignment, needs, isChosen, onCh
 interface AddFolderProps {
   readonly folder: string;
   readonly onFolder: (folder: string) => void;
+  readonly field: RefObject<HTMLInputElement | null>;
 }
 
-function AddFolder({ folder, onFolder }: AddFolderProps) {
+function AddFolder({ folder, onFolder, field }: AddFolderProps) {
   const { notify } = useWorkspace();
   const [holds, setHolds] = useState<"frames" | "media">("frames");
   const add = async () => {
@@ -99,7 +100,7 @@ function AddFolder({ folder, onFolder }: AddFolderProps) {
     >
       <Form.Control
         size="sm"
-        id="folder-to-add"
+        ref={field}
         aria-label="Folder to add"
         placeholder="full path of an empty folder, or of a new one"
         value={folder}
@@ -128,7 +129,8 @@ interface LocationTableProps {
   readonly needs: Needs;
   readonly chosen: string;
   readonly onChoose: (id: string) => void;
-  /** The path in the field for a new location. */
+  /** The field for a new location, and the path in it. */
+  readonly field: RefObject<HTMLInputElement | null>;
   readonly folder: string;
   readonly onFolder: (folder: string) => void;
 }

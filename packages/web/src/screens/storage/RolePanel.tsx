@@ -34,8 +34,10 @@ interface RoleRowProps {
 function RoleRow({ role, places, needs, assignment, suggested, onAssign }: RoleRowProps) {
   const present = places.find(({ id }) => id === assignment[role]);
   const fitness = present && fitnessOf(role, present, needs[role], places, assignment);
+  const isTooSlow = fitness?.headroom !== undefined && fitness.headroom < 1;
+  const against = fitness && [...(isTooSlow ? ["too slow for real time"] : []), ...fitness.conflicts];
   const notes = [
-    ...(fitness ? [fitness.conflicts.length > 0 ? fitness.conflicts.join("; ") : "nothing"] : []),
+    ...(against ? [against.length > 0 ? against.join("; ") : "nothing"] : []),
     ...(needs[role].bytes > 0 ? [`all of it takes ${bytesText(needs[role].bytes)}`] : []),
   ];
   const isOther = suggested !== undefined && suggested.place.id !== present?.id;

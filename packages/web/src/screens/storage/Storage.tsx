@@ -1,5 +1,5 @@
 import { frameBytes, mediaRate, needsOf, type Assignment, type Document } from "@kinetocache/core";
-import { useMemo, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import Button from "react-bootstrap/Button";
 import { send, useEngine } from "../../data/engineStore";
 import { useLocations } from "../../data/locations";
@@ -35,6 +35,7 @@ export function Storage() {
   const trials = useTrial("formatTrial");
   const [chosen, setChosen] = useState<string>();
   const [folder, setFolder] = useState("");
+  const folderField = useRef<HTMLInputElement>(null);
   const isMeasuring = useEngine((state) => state.status?.trial !== undefined);
   const media = useMemo(() => mediaOf(document), [document]);
 
@@ -74,6 +75,7 @@ export function Storage() {
             needs={needs}
             chosen={location.id}
             onChoose={setChosen}
+            field={folderField}
             folder={folder}
             onFolder={setFolder}
           />
@@ -87,7 +89,7 @@ export function Storage() {
             locations={locations}
             onPlace={(place) => {
               setFolder(place);
-              window.document.getElementById("folder-to-add")?.focus();
+              folderField.current?.focus();
             }}
           />
         </div>

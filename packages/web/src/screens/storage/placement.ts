@@ -6,9 +6,7 @@ import {
   type FormatTrial,
   type Place,
 } from "@kinetocache/core";
-import type { LocationView } from "../../data/locations";
-
-const GIB = 2 ** 30;
+import type { LocationContents, LocationView } from "../../data/locations";
 
 /** All that is known of where frames and media can be. */
 export interface Surroundings {
@@ -37,10 +35,10 @@ export function formatInUse(location: LocationView, formats: readonly FormatTria
 }
 
 /** Bytes that frames may take at a location: what is there now gives way to what is wanted. */
-export function roomOf({ contents }: LocationView): number {
+export function roomOf(contents: LocationContents | undefined): number {
   if (!contents) return 0;
-  const { settings, bytes, holdingBytes, freeBytes } = contents;
-  return Math.max(0, Math.min(settings.capBytes, bytes + holdingBytes + freeBytes - GIB) - holdingBytes);
+  const { settings, bytes, holdingBytes, freeBytes, keptFree } = contents;
+  return Math.max(0, Math.min(settings.capBytes, bytes + holdingBytes + freeBytes - keptFree) - holdingBytes);
 }
 
 /** A location as far as its fitness for a role goes. Rates are those of the slower of path and drive. */
@@ -48,14 +46,15 @@ export function placeOf(location: LocationView, { drives, tests, formats }: Surr
   const drive = driveOf(location, drives);
   const test = drive && testsOf(tests, drive).at(-1);
   const trial = formatInUse(location, formats);
+  const roomBytes = roomOf(location.contents);
   return {
     id: location.id,
     name: location.name,
     drive: drive?.mount ?? location.id,
     kind: drive?.kind ?? "unknown",
     isSystem: drive?.isSystem ?? false,
-    roomBytes: roomOf(location),
-    totalBytes: drive?.totalBytes ?? roomOf(location),
+    roomBytes,
+    totalBytes: drive?.totalBytes ?? roomBytes,
     freeBytes: drive?.freeBytes ?? location.contents?.freeBytes ?? 0,
     readRate: slower(trial?.readRate, test?.readRate),
     writeRate: slower(trial?.writeRate, test?.writeRate),

@@ -32,6 +32,7 @@ function location(change: Partial<LocationView["contents"]> = {}, packing: Packi
     bytes: 0,
     holdingBytes: 0,
     freeBytes: 200 * GIB,
+    keptFree: GIB,
     growth: [],
     ...change,
   };
@@ -76,7 +77,7 @@ const answer = (change: Partial<Surroundings> = {}) =>
   );
 
 test("the answer says whether the disk cache plays back in real time, with both numbers", () => {
-  expect(answer().sentence).toBe("The cache's drive is not tested yet");
+  expect(answer().sentence).toBe("The disk cache is not measured yet");
   expect(answer({ tests: [measured(400 * MIB)] })).toEqual({
     sentence: "Fast enough to play from disk",
     detail: "its drive reads 400 MB/s, Night Roost needs 57.0 MB/s with its margin. …/cache",
@@ -97,7 +98,7 @@ test("what speaks against the place is said, and another drive's tests say nothi
     "…/cache: a spinning drive reads single frames slowly",
   );
   const elsewhere = { ...measured(400 * MIB), mount: "/elsewhere" };
-  expect(answer({ tests: [elsewhere] }).sentence).toContain("is not tested yet");
+  expect(answer({ tests: [elsewhere] }).sentence).toContain("is not measured yet");
   expect(answer({ locations: [] }).sentence).toContain("not listed");
   const gone: LocationView = {
     id: "main",
@@ -122,9 +123,9 @@ test("the format in use is the one that is set", () => {
 });
 
 test("room is what the cap and the drive leave, the last gigabyte left alone", () => {
-  expect(roomOf(location())).toBe(20 * GIB);
-  expect(roomOf(location({ bytes: 5 * GIB, holdingBytes: GIB, freeBytes: 3 * GIB }))).toBe(7 * GIB);
-  expect(roomOf({ id: "x", name: "x", holds: "media", condition: { kind: "open" } })).toBe(0);
+  expect(roomOf(location().contents)).toBe(20 * GIB);
+  expect(roomOf(location({ bytes: 5 * GIB, holdingBytes: GIB, freeBytes: 3 * GIB }).contents)).toBe(7 * GIB);
+  expect(roomOf(undefined)).toBe(0);
 });
 
 test("the forecast tells when a location is full, and what it cannot tell", () => {

@@ -40,10 +40,9 @@ export function storageAnswer(
   const places = surroundings.locations.map((one) => placeOf(one, surroundings));
   const need = needs["disk cache"];
   const { conflicts } = fitnessOf("disk cache", place, need, places, assignment);
-  const against = conflicts.filter((words) => words !== "too slow for real time");
-  const where = against.length > 0 ? `${location.name}: ${against.join("; ")}` : location.name;
+  const where = conflicts.length > 0 ? `${location.name}: ${conflicts.join("; ")}` : location.name;
   if (place.readRate === undefined)
-    return { sentence: "The cache's drive is not tested yet", detail: where, isMeasured: false };
+    return { sentence: "The disk cache is not measured yet", detail: where, isMeasured: false };
   const isPath = formatInUse(location, surroundings.formats) !== undefined;
   const reads = `${isPath ? "frames come back at" : "its drive reads"} ${bytesText(place.readRate)}/s`;
   const needed = `${composition} needs ${bytesText(READ_HEADROOM * need.readRate)}/s with its margin`;
@@ -71,12 +70,15 @@ export function contentsText({ totalBytes, freeBytes, isSystem }: Drive, frameBy
   return `On it: ${bytesText(frameBytes)} of cached frames, ${bytesText(others)} of other files${system}.`;
 }
 
+// Less room than this share of the cap is none.
+const FULL_SHARE = 0.02;
+
 /** When a location will be full at the present rate; an estimate. */
 export function forecastText(contents: LocationContents, nowMs: number): string {
   const { growth, settings, bytes, holdingBytes } = contents;
-  const room = roomOf({ id: "", name: "", holds: "frames", condition: { kind: "open" }, contents }) - bytes;
-  if (room <= 0.02 * settings.capBytes && bytes + holdingBytes > 0) return "full: what goes first gives way";
-  const forecast = fillForecast(growth, room, nowMs);
+  const room = roomOf(contents) - bytes;
+  if (room <= FULL_SHARE * settings.capBytes && bytes + holdingBytes > 0) return "full: what goes first gives way";
+  const forecast = fillForecast([...growth, { atMs: nowMs, bytes }], room, nowMs);
   if (!forecast) return "growth not known yet";
   return forecast.fullAtMs === undefined ? "not growing" : `full in ${durationText(forecast.fullAtMs - nowMs)} (est.)`;
 }
