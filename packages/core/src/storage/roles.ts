@@ -170,7 +170,7 @@ function whyOf(role: Role, place: Place, need: Need, places: readonly Place[], a
       ? "not measured yet"
       : headroom === Infinity
         ? "speed does not matter here"
-        : `${headroom >= 1 ? "fast enough" : "the fastest there is"}: ${Number(headroom.toPrecision(2))} times what real time takes`;
+        : `${headroom >= 1 ? "fast enough" : "the fastest that was measured"}: ${Number(headroom.toPrecision(2))} times what real time takes`;
   const media = places.find(({ id }) => id === assignment["source media"]);
   const apart = media && media.drive !== place.drive ? ["not on the drive of the source media"] : [];
   const against = conflicts.length > 0 ? [`although ${conflicts.join(", and ")}`] : [];
