@@ -3,7 +3,19 @@ import hooks from "eslint-plugin-react-hooks";
 import tseslint from "typescript-eslint";
 
 // Packages, and the layers of core from the bottom up: imports only go down.
-const CORE_LAYERS = ["composition", "graph", "formats", "render", "machine", "cache", "playback", "storage", "sweep"];
+const CORE_LAYERS = [
+  "composition",
+  "graph",
+  "formats",
+  "render",
+  "machine",
+  "cache",
+  "playback",
+  "waste",
+  "bake",
+  "storage",
+  "sweep",
+];
 const elements = [
   { type: "kernels", pattern: "packages/kernels" },
   ...CORE_LAYERS.map((layer) => ({ type: layer, pattern: `packages/core/src/${layer}` })),

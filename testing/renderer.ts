@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { openKernels, type Kernels } from "@kinetocache/kernels";
-import { Renderer, type RendererOptions } from "@kinetocache/core";
+import { Renderer, type Picture, type RendererOptions } from "@kinetocache/core";
 import { initWasm, Resvg } from "@resvg/resvg-wasm";
 
 const require = createRequire(`${process.cwd()}/package.json`);
@@ -39,11 +39,16 @@ async function openArtwork(): Promise<DrawArtwork> {
   };
 }
 
-/** A renderer as the browser's workers have it, in Node. */
-export async function nodeRenderer(heldBytes = 512 * 2 ** 20): Promise<Renderer> {
+/** A renderer as the browser's workers have it, in Node. @param stored pictures of sequences, by frame */
+export async function nodeRenderer(heldBytes = 512 * 2 ** 20, stored: readonly Picture[] = []): Promise<Renderer> {
   artwork ??= openArtwork();
   const drawArtwork = await artwork;
   const newPixels = (bytes: number) => new Uint8Array(bytes);
-  const media = { drawArtwork, clipFrame: greyFrame };
+  const storedFrame = (sequence: string, frame: number) => {
+    const picture = stored[frame];
+    if (!picture) throw new RangeError(`${sequence} has no frame ${frame}`);
+    return picture;
+  };
+  const media = { drawArtwork, clipFrame: greyFrame, storedFrame };
   return new Renderer(nodeKernels(), { now: () => performance.now(), media, newPixels, heldBytes });
 }

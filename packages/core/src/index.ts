@@ -1,3 +1,4 @@
+export * from "./bake";
 export * from "./cache";
 export * from "./composition";
 export * from "./formats";
@@ -7,3 +8,4 @@ export * from "./playback";
 export * from "./render";
 export * from "./storage";
 export * from "./sweep";
+export * from "./waste";

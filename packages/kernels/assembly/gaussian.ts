@@ -94,11 +94,11 @@ function stripPass(out: usize, outStride: usize, input: usize, n: i32, count: i3
 
 /**
  * Filters columns. dst is w × dh, src is w × sh; dst row 0 lies `spread` rows above src row 0.
- * `strip` is scratch for (2 · (dh + 6·(r+1)) + 1) · 32 pixels.
+ * `strip` is scratch for (2 · (dh + 6·(r+1)) + 1) · 32 pixels. Columns from `left` to before `right`.
  */
 export function gaussianColumns(
   dst: usize, dh: i32, src: usize, w: i32, sh: i32, spread: i32,
-  r: i32, alpha: f32, strip: usize, repeatEdge: bool,
+  r: i32, alpha: f32, strip: usize, repeatEdge: bool, left: i32, right: i32,
 ): void {
   const step = r + 1;
   const pad = 3 * step;
@@ -112,8 +112,8 @@ export function gaussianColumns(
   const scale = f32x4.splat(<f32>1 / (<f32>taps + <f32>2 * alpha));
   const before = spread + pad;
   const stride = (<usize>w) << 4;
-  for (let x0 = 0; x0 < w; x0 += STRIP) {
-    const n = min<i32>(STRIP, w - x0);
+  for (let x0 = left; x0 < right; x0 += STRIP) {
+    const n = min<i32>(STRIP, right - x0);
     const bytes = (<usize>n) << 4;
     const column = src + ((<usize>x0) << 4);
     for (let y = 0; y < padded; y++) {

@@ -1,4 +1,4 @@
-export { heapBase, fill, copyRows, halve, affine } from "./raster";
+export { heapBase, fill, copyRows, halve, affine, contentBounds } from "./raster";
 export { fromSrgb8, toSrgb8, toHalf, fromHalf, halfToSrgb8 } from "./convert";
 export { composite } from "./composite";
 export { gaussianRows, gaussianColumns } from "./gaussian";

@@ -83,10 +83,12 @@ function fractal(x: v128, y: v128, z: v128, octaves: i32, seed: i32): v128 {
 /**
  * Fills dst with colour · density, where density = smoothstep(low, high, noise) and the colour is a
  * premultiplied pixel. Positions are ((column + 0.5) · stepX + x0, (row + 0.5) · stepY + y0, z).
+ * Rows from `top` to before `bottom`.
  */
 export function noise(
-  dst: usize, w: i32, h: i32, x0: f32, y0: f32, stepX: f32, stepY: f32, z: f32,
+  dst: usize, w: i32, x0: f32, y0: f32, stepX: f32, stepY: f32, z: f32,
   octaves: i32, seed: i32, low: f32, high: f32, r: f32, g: f32, b: f32, a: f32,
+  top: i32, bottom: i32,
 ): void {
   let colour = f32x4.splat(a);
   colour = f32x4.replace_lane(colour, 0, r);
@@ -98,7 +100,7 @@ export function noise(
   const inverse = f32x4.splat(<f32>1 / max<f32>(1e-6, high - low));
   const zero = f32x4.splat(0);
   const one = f32x4.splat(1);
-  for (let y = 0; y < h; y++) {
+  for (let y = top; y < bottom; y++) {
     const yv = f32x4.splat((<f32>y + 0.5) * stepY + y0);
     const row = dst + ((<usize>y * <usize>w) << 4);
     for (let x = 0; x < w; x += 4) {
@@ -122,19 +124,21 @@ export function noise(
 /**
  * dst(x, y) = src(x + amount · (2n₁ − 1), y + amount · (2n₂ − 1)), bilinear; outside is transparent, or the
  * nearest edge pixel with `repeatEdge`; n₁ and n₂ are two noise fields at ((column + 0.5) · step + x0, (row + 0.5) · step + y0, z). dst and src have one size.
+ * Rows from `top` to before `bottom`.
  */
 export function displace(
   dst: usize, src: usize, w: i32, h: i32, amount: f32, step: f32, x0: f32, y0: f32, z: f32, octaves: i32, seed: i32, repeatEdge: bool,
+  top: i32, bottom: i32,
 ): void {
   const ramp = f32x4(0.5, 1.5, 2.5, 3.5);
   const zv = f32x4.splat(z);
   const one = f32x4.splat(1);
   const half = f32x4.splat(0.5);
   const right = f32x4.splat(<f32>w - 0.5);
-  const bottom = f32x4.splat(<f32>h - 0.5);
+  const lowest = f32x4.splat(<f32>h - 0.5);
   const two = f32x4.splat(2);
   const scale = f32x4.splat(amount);
-  for (let y = 0; y < h; y++) {
+  for (let y = top; y < bottom; y++) {
     const cy = <f32>y + 0.5;
     const yv = f32x4.splat(cy * step + y0);
     for (let x = 0; x < w; x += 4) {
@@ -146,7 +150,7 @@ export function displace(
       let sy = f32x4.add(f32x4.splat(cy), f32x4.mul(scale, f32x4.sub(f32x4.mul(two, n2), one)));
       if (repeatEdge) {
         sx = f32x4.pmin(right, f32x4.pmax(half, sx));
-        sy = f32x4.pmin(bottom, f32x4.pmax(half, sy));
+        sy = f32x4.pmin(lowest, f32x4.pmax(half, sy));
       }
       const p = dst + ((<usize>(y * w + x)) << 4);
       const left = w - x;

@@ -86,15 +86,15 @@ export function sampleClear(src: usize, w: i32, h: i32, x: f32, y: f32): v128 {
 
 /**
  * Resamples src into dst: dst pixel centre (x, y) reads src at
- * (m0·x + m1·y + m2, m3·x + m4·y + m5), both in their own pixel coordinates.
+ * (m0·x + m1·y + m2, m3·x + m4·y + m5), both in their own pixel coordinates. Rows from `top` to before `bottom`.
  */
 export function affine(
-  dst: usize, dw: i32, dh: i32, src: usize, sw: i32, sh: i32,
-  m0: f32, m1: f32, m2: f32, m3: f32, m4: f32, m5: f32,
+  dst: usize, dw: i32, src: usize, sw: i32, sh: i32,
+  m0: f32, m1: f32, m2: f32, m3: f32, m4: f32, m5: f32, top: i32, bottom: i32,
 ): void {
   const stride = (<usize>sw) << 4;
-  let out = dst;
-  for (let y = 0; y < dh; y++) {
+  let out = dst + ((<usize>top * <usize>dw) << 4);
+  for (let y = top; y < bottom; y++) {
     const cy = <f32>y + 0.5;
     const rowX = m1 * cy + m2 - 0.5;
     const rowY = m4 * cy + m5 - 0.5;
@@ -114,9 +114,9 @@ export function affine(
           const p = src + <usize>iy * stride + ((<usize>ix) << 4);
           const a = v128.load(p);
           const c = v128.load(p + stride);
-          const top = f32x4.add(a, f32x4.mul(f32x4.sub(v128.load(p, 16), a), tx));
-          const bottom = f32x4.add(c, f32x4.mul(f32x4.sub(v128.load(p + stride, 16), c), tx));
-          v128.store(out, f32x4.add(top, f32x4.mul(f32x4.sub(bottom, top), ty)));
+          const upper = f32x4.add(a, f32x4.mul(f32x4.sub(v128.load(p, 16), a), tx));
+          const lower = f32x4.add(c, f32x4.mul(f32x4.sub(v128.load(p + stride, 16), c), tx));
+          v128.store(out, f32x4.add(upper, f32x4.mul(f32x4.sub(lower, upper), ty)));
           out += 16;
         }
         if (x >= dw) break;
@@ -145,4 +145,37 @@ function spanEnd(slope: f32, start: f32, limit: f32): i32 {
   if (slope == 0) return start >= 0 && start <= limit ? i32.MAX_VALUE : 0;
   const edge = slope > 0 ? (limit - start) / slope : (MARGIN - start) / slope;
   return <i32>max<f32>(0, min<f32>(1e6, floor<f32>(edge - 0.5 - MARGIN)));
+}
+
+// @ts-ignore: decorator
+@inline
+function firstFilled(row: usize, from: i32, to: i32): i32 {
+  for (let x = from; x < to; x++) if (v128.any_true(v128.load(row + ((<usize>x) << 4)))) return x;
+  return to;
+}
+
+/**
+ * Finds the smallest rectangle of src that holds every pixel that is not empty, and writes its left, top, right
+ * and bottom edge to `out` as i32 (the far ones not included); all 0 when there is none.
+ */
+export function contentBounds(src: usize, w: i32, h: i32, out: usize): void {
+  let left = w;
+  let right = 0;
+  let top = h;
+  let bottom = 0;
+  for (let y = 0; y < h; y++) {
+    const row = src + ((<usize>y * <usize>w) << 4);
+    const first = firstFilled(row, 0, w);
+    if (first == w) continue;
+    if (y < top) top = y;
+    bottom = y + 1;
+    if (first < left) left = first;
+    let last = w;
+    while (last > right && !v128.any_true(v128.load(row + ((<usize>(last - 1)) << 4)))) last--;
+    if (last > right) right = last;
+  }
+  store<i32>(out, bottom == 0 ? 0 : left);
+  store<i32>(out, bottom == 0 ? 0 : top, 4);
+  store<i32>(out, right, 8);
+  store<i32>(out, bottom, 12);
 }

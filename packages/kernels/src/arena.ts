@@ -19,7 +19,9 @@ interface Block {
  */
 export class Arena {
   private readonly free: Block[] = [];
-  private readonly used = new Map<number, number>();
+  /** Size and number in order of allocation of each block that is handed out, by address. */
+  private readonly used = new Map<number, { readonly size: number; readonly serial: number }>();
+  private serial = 0;
   private usedTotal = 0;
   private peakTotal = 0;
 
@@ -61,7 +63,7 @@ export class Arena {
     block.start += size;
     block.size -= size;
     if (block.size === 0) this.free.splice(index, 1);
-    this.used.set(address, size);
+    this.used.set(address, { size, serial: this.serial++ });
     this.usedTotal += size;
     this.peakTotal = Math.max(this.peakTotal, this.usedTotal);
     return address;
@@ -69,8 +71,9 @@ export class Arena {
 
   /** Gives a block back. @throws Error when `address` was not handed out. */
   release(address: number): void {
-    const size = this.used.get(address);
-    if (size === undefined) throw new Error(`No block at address ${address}`);
+    const block = this.used.get(address);
+    if (block === undefined) throw new Error(`No block at address ${address}`);
+    const { size } = block;
     this.used.delete(address);
     this.usedTotal -= size;
     const next = this.free.findIndex((block) => block.start > address);
@@ -78,6 +81,16 @@ export class Arena {
     this.free.splice(index, 0, { start: address, size });
     this.join(index);
     if (index > 0) this.join(index - 1);
+  }
+
+  /** A point in the order of allocations. */
+  mark(): number {
+    return this.serial;
+  }
+
+  /** Gives back what was handed out since a mark and is still in use. */
+  releaseSince(mark: number): void {
+    for (const [address, { serial }] of this.used) if (serial >= mark) this.release(address);
   }
 
   private join(index: number): void {

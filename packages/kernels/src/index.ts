@@ -16,10 +16,10 @@ export interface KernelExports {
   fill(dst: Address, count: number, r: number, g: number, b: number, a: number): void;
   copyRows(dst: Address, dstStride: number, src: Address, srcStride: number, rowPixels: number, rows: number): void;
   halve(dst: Address, src: Address, w: number, h: number): void;
+  contentBounds(src: Address, w: number, h: number, out: Address): void;
   affine(
     dst: Address,
     dw: number,
-    dh: number,
     src: Address,
     sw: number,
     sh: number,
@@ -29,6 +29,8 @@ export interface KernelExports {
     m3: number,
     m4: number,
     m5: number,
+    top: number,
+    bottom: number,
   ): void;
   fromSrgb8(dst: Address, src: Address, count: number, lut: Address, premultiplied: number): void;
   toSrgb8(dst: Address, src: Address, count: number, lut: Address): void;
@@ -68,6 +70,8 @@ export interface KernelExports {
     alpha: number,
     strip: Address,
     repeatEdge: number,
+    left: number,
+    right: number,
   ): void;
   pairAverage(
     dst: Address,
@@ -118,7 +122,6 @@ export interface KernelExports {
   noise(
     dst: Address,
     w: number,
-    h: number,
     x0: number,
     y0: number,
     stepX: number,
@@ -132,6 +135,8 @@ export interface KernelExports {
     g: number,
     b: number,
     a: number,
+    top: number,
+    bottom: number,
   ): void;
   displace(
     dst: Address,
@@ -146,6 +151,8 @@ export interface KernelExports {
     octaves: number,
     seed: number,
     repeatEdge: number,
+    top: number,
+    bottom: number,
   ): void;
   linearGradient(
     dst: Address,

@@ -7,11 +7,14 @@ const lru: EvictionContext = { mode: "leastRecentlyUsed" };
 const inOrderFrom = (playhead: number, length: number): EvictionContext => ({
   mode: "playback",
   nextUse: (key) => (Number(key) - playhead + length) % length,
+  isPinned: () => false,
 });
 const free = (playhead: number): EvictionContext => ({
   mode: "free",
-  distance: (key) => Math.abs(Number(key) - playhead),
+  distance: (key) => Math.abs(Number(/\d+/.exec(key)![0]) - playhead),
   inRange: () => true,
+  demand: () => 1,
+  isPinned: () => false,
 });
 const SIZE = 1000;
 const roomFor = (frames: number) => frames * (SIZE + BOOKKEEPING_BYTES);
@@ -20,7 +23,8 @@ const filled = (frames: readonly number[], room: number, context: EvictionContex
   for (const frame of frames) cache.put(String(frame), frame, SIZE, 10, context);
   return cache;
 };
-const heldBy = (cache: MemoryCache<number>) => [...cache.keys()].map(Number).sort((a, b) => a - b);
+const heldBy = (cache: MemoryCache<number>) =>
+  [...cache.keys()].map((key) => Number(/\d+/.exec(key)![0])).sort((a, b) => a - b);
 
 test("in playback the frame that is needed last goes first", () => {
   const cache = filled([0, 1, 2, 3], 4);
@@ -56,6 +60,8 @@ test("what is not on the timeline goes before what is", () => {
     mode: "free",
     distance: (key) => (key === "1" ? undefined : 40),
     inRange: () => false,
+    demand: () => 1,
+    isPinned: () => false,
   };
   const cache = filled([1, 2], 2, context);
   expect(cache.put("3", 3, SIZE, 10, context).evicted).toEqual(["1"]);
@@ -140,8 +146,52 @@ test("whatever is done, the cache behaves like a naive list and keeps to its bud
 });
 
 test("worth follows its formula", () => {
-  const candidate: Candidate = { key: "1", bytes: 2000, costMs: 100, uses: 3, lastUse: 7, base: 0.5 };
+  const candidate: Candidate = { key: "1", kind: "frame", bytes: 2000, costMs: 100, uses: 3, lastUse: 7, base: 0.5 };
   expect(greedyDualWorth(candidate, 0.5)).toBeCloseTo(0.5 + (3 * 100 * 0.5) / 2000);
   expect(worth(candidate, lru)).toBe(7);
   expect(worth(candidate, inOrderFrom(0, 10))).toBe(-1);
+});
+
+test("a pinned entry goes last, in every mode, and only when nothing else is left", () => {
+  for (const context of [inOrderFrom(0, 10), free(0)] as const) {
+    const pinned = { ...context, isPinned: (key: string) => key === "9" };
+    const cache = filled([9, 1], 2, pinned);
+    // By the rule alone the ninth goes: it is needed last, and it is the furthest.
+    cache.put("2", 2, SIZE, 500, pinned);
+    expect(cache.has("9")).toBe(true);
+    cache.setBudget(roomFor(1), pinned);
+    expect(heldBy(cache)).toEqual([9]);
+    cache.setBudget(0, pinned);
+    expect(cache.size).toBe(0);
+  }
+});
+
+test("during playback finished frames stay and layers' pixels go; parked, a branch that many frames show stays", () => {
+  const playing = filled([1, 2], 3, inOrderFrom(0, 10));
+  playing.put("5", 5, SIZE, 500, inOrderFrom(0, 10), "branch");
+  expect(playing.put("8", 8, SIZE, 1, inOrderFrom(0, 10)).evicted).toEqual(["5"]);
+
+  const still = { ...free(0), demand: (key: string) => (key === "7" ? 200 : 1) };
+  const parked = filled([1], 2, still);
+  parked.put("7", 7, SIZE, 10, still, "branch");
+  expect(parked.put("2", 2, SIZE, 10, still).evicted).not.toContain("7");
+});
+
+test("where an entry stands is how many go before it, by worth", () => {
+  const cache = filled([10, 40, 90], 3, free(10));
+  const order = () => ["10", "40", "90"].map((key) => cache.standing(key, free(10))!.before);
+  expect(order()).toEqual([2, 1, 0]);
+  expect(cache.standing("11", free(10))).toBeUndefined();
+  // What stands first is what goes.
+  expect(cache.put("11", 11, SIZE, 10, free(10)).evicted).toEqual(["90"]);
+});
+
+test("layers' pixels that come in passing never push out frames that are worth more, however often they come", () => {
+  const cache = filled([0, 1, 2], 4, free(0));
+  for (let frame = 10; frame < 60; frame++) {
+    cache.put(`branch ${frame}`, frame, SIZE, 4, free(0), "branch");
+    cache.put("3", 3, SIZE, 10, free(0));
+    cache.remove("3");
+  }
+  expect(heldBy(cache).filter((frame) => frame < 10)).toEqual([0, 1, 2]);
 });

@@ -1,7 +1,7 @@
 import type { Milliseconds } from "../composition";
 import type { ContentKey } from "../graph";
 import { BOOKKEEPING_BYTES, type Bytes } from "../machine";
-import { worth, type Candidate, type EvictionContext } from "./eviction";
+import { worth, type Candidate, type EntryKind, type EvictionContext } from "./eviction";
 
 interface Entry<T> extends Candidate {
   readonly payload: T;
@@ -14,6 +14,13 @@ export interface Admission {
   /** False when everything held is worth more than the newcomer, or it is larger than the budget. */
   readonly admitted: boolean;
   readonly evicted: readonly ContentKey[];
+}
+
+/** An entry among the others. */
+export interface Standing extends Pick<Candidate, "kind" | "bytes" | "costMs" | "uses"> {
+  /** Entries that go before it. */
+  readonly before: number;
+  readonly entries: number;
 }
 
 /** Frames in memory under a budget in bytes, which is never exceeded. */
@@ -68,17 +75,58 @@ export class MemoryCache<T> {
   }
 
   /** Puts a frame in, evicting what is worth less. A key that is already held keeps its payload. */
-  put(key: ContentKey, payload: T, bytes: Bytes, costMs: Milliseconds, context: EvictionContext): Admission {
+  put(
+    key: ContentKey,
+    payload: T,
+    bytes: Bytes,
+    costMs: Milliseconds,
+    context: EvictionContext,
+    kind: EntryKind = "frame",
+  ): Admission {
     if (this.entries.has(key)) return { admitted: false, evicted: [] };
-    const size = bytes + BOOKKEEPING_BYTES;
-    if (size > this.budget) return { admitted: false, evicted: [] };
-    const entry: Entry<T> = { key, payload, bytes: size, costMs, uses: 0, lastUse: ++this.tick, base: this.inflation };
-    const victims = this.used + size > this.budget ? this.cheapest(this.used + size - this.budget, context, entry) : [];
+    const newcomer = this.newcomer(key, kind, bytes, costMs);
+    const victims = this.victimsFor(newcomer, context);
     if (!victims) return { admitted: false, evicted: [] };
-    victims.forEach((victim) => this.remove(victim));
-    this.entries.set(key, entry);
-    this.used += size;
-    return { admitted: true, evicted: victims };
+    this.tick++;
+    this.evict(victims, context);
+    this.entries.set(key, { ...newcomer, payload });
+    this.used += newcomer.bytes;
+    return { admitted: true, evicted: victims.map((victim) => victim.key) };
+  }
+
+  /** Whether `put` would take it, without doing so. */
+  wouldAdmit(
+    key: ContentKey,
+    bytes: Bytes,
+    costMs: Milliseconds,
+    context: EvictionContext,
+    kind: EntryKind = "frame",
+  ): boolean {
+    if (this.entries.has(key)) return false;
+    return this.victimsFor(this.newcomer(key, kind, bytes, costMs), context) !== undefined;
+  }
+
+  private newcomer(key: ContentKey, kind: EntryKind, bytes: Bytes, costMs: Milliseconds): Candidate {
+    const { tick } = this;
+    // What was never shown has no claim to the credit that a frame on show gets: it must be worth its room by itself.
+    const base = kind === "frame" ? this.inflation : 0;
+    return { key, kind, bytes: bytes + BOOKKEEPING_BYTES, costMs, uses: 0, lastUse: tick + 1, base };
+  }
+
+  /** What leaves for a newcomer; undefined when it is not taken in. */
+  private victimsFor(newcomer: Candidate, context: EvictionContext): Ranked[] | undefined {
+    if (newcomer.bytes > this.budget) return undefined;
+    const excess = this.used + newcomer.bytes - this.budget;
+    return excess > 0 ? this.cheapest(excess, context, worth(newcomer, context)) : [];
+  }
+
+  private evict(victims: readonly Ranked[], context: EvictionContext): void {
+    for (const victim of victims) {
+      this.remove(victim.key);
+      // The age of what stays is counted from the worth of what went; a pinned entry's is not by the rule.
+      if (context.mode === "free" && !context.isPinned(victim.key))
+        this.inflation = Math.max(this.inflation, victim.worth);
+    }
   }
 
   /** Changes the budget; what no longer fits leaves at once. */
@@ -86,9 +134,9 @@ export class MemoryCache<T> {
     this.budget = budget;
     const excess = this.used - budget;
     if (excess <= 0) return [];
-    const victims = this.cheapest(excess, context)!;
-    victims.forEach((victim) => this.remove(victim));
-    return victims;
+    const victims = this.cheapest(excess, context, Infinity)!;
+    this.evict(victims, context);
+    return victims.map((victim) => victim.key);
   }
 
   remove(key: ContentKey): boolean {
@@ -100,41 +148,54 @@ export class MemoryCache<T> {
     return true;
   }
 
-  /**
-   * Keys of least worth that together free `bytes`; undefined when one of them is worth more than `newcomer`.
-   */
-  private cheapest(bytes: Bytes, context: EvictionContext, newcomer?: Entry<T>): ContentKey[] | undefined {
-    const limit = newcomer ? worth(newcomer, context) : Infinity;
+  /** Where an entry stands among all by what it is worth; undefined when it is not held. */
+  standing(key: ContentKey, context: EvictionContext): Standing | undefined {
+    const entry = this.entries.get(key);
+    if (!entry) return undefined;
+    const own = worth(entry, context);
+    let before = 0;
+    for (const other of this.entries.values()) if (other !== entry && worth(other, context) < own) before++;
+    const { bytes, costMs, uses, kind } = entry;
+    return { kind, bytes, costMs, uses, before, entries: this.entries.size };
+  }
+
+  /** Entries of least worth that together free `bytes`; undefined when one of them is worth more than `limit`. */
+  private cheapest(bytes: Bytes, context: EvictionContext, limit: number): Ranked[] | undefined {
     const single = this.cheapestOne(context);
-    let ranked: { key: ContentKey; bytes: Bytes; worth: number }[];
+    let ranked: Ranked[];
     // One frame makes room for another of its size almost always: a scan is enough then.
     if (single && single.bytes >= bytes) ranked = [single];
     else {
-      ranked = [...this.entries.values()].map((entry) => ({
-        key: entry.key,
-        bytes: entry.bytes,
-        worth: worth(entry, context),
-      }));
+      ranked = [...this.entries.values()].map((entry) => ranking(entry, worth(entry, context)));
       ranked.sort((a, b) => a.worth - b.worth);
     }
-    const victims: ContentKey[] = [];
+    const victims: Ranked[] = [];
     let freed = 0;
     for (const candidate of ranked) {
       if (freed >= bytes) break;
       if (candidate.worth > limit) return undefined;
-      victims.push(candidate.key);
+      victims.push(candidate);
       freed += candidate.bytes;
-      if (context.mode === "free") this.inflation = Math.max(this.inflation, candidate.worth);
     }
     return victims;
   }
 
-  private cheapestOne(context: EvictionContext): { key: ContentKey; bytes: Bytes; worth: number } | undefined {
-    let best: { key: ContentKey; bytes: Bytes; worth: number } | undefined;
+  private cheapestOne(context: EvictionContext): Ranked | undefined {
+    let best: Ranked | undefined;
     for (const entry of this.entries.values()) {
       const value = worth(entry, context);
-      if (!best || value < best.worth) best = { key: entry.key, bytes: entry.bytes, worth: value };
+      if (!best || value < best.worth) best = ranking(entry, value);
     }
     return best;
   }
+}
+
+interface Ranked {
+  readonly key: ContentKey;
+  readonly bytes: Bytes;
+  readonly worth: number;
+}
+
+function ranking({ key, bytes }: Candidate, value: number): Ranked {
+  return { key, bytes, worth: value };
 }

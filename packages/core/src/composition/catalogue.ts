@@ -32,7 +32,7 @@ interface ChoiceParameter {
 interface ReferenceParameter {
   readonly type: "reference";
   readonly label: string;
-  readonly to: "svg" | "png" | "clip" | "composition";
+  readonly to: "svg" | "png" | "clip" | "sequence" | "composition";
 }
 
 export type Parameter = NumberParameter | ColourParameter | ChoiceParameter | ReferenceParameter;
@@ -69,6 +69,14 @@ const choice = (label: string, options: readonly string[]): ChoiceParameter => (
   options,
   default: options[0]!,
 });
+
+/** Sizes at which a nested composition may be rendered before it is placed, as fractions of its edge. */
+export const NESTED_SIZES: Readonly<Record<string, number>> = {
+  "100 %": 1,
+  "50 %": 1 / 2,
+  "33 %": 1 / 3,
+  "25 %": 1 / 4,
+};
 
 const EDGES = choice("Edges", ["transparent", "repeat"]);
 const seed = number("Seed", "", [0, 65535, 1, 1]);
@@ -133,12 +141,21 @@ export const SOURCES = {
       offset: number("Starts at frame", "", [0, 1000000, 0, 1]),
     },
   },
+  sequence: {
+    label: "Image sequence",
+    version: 1,
+    parameters: {
+      asset: { type: "reference", label: "Sequence", to: "sequence" },
+      offset: number("Starts at frame", "", [0, 1000000, 0, 1]),
+    },
+  },
   composition: {
     label: "Nested composition",
     version: 1,
     parameters: {
       composition: { type: "reference", label: "Composition", to: "composition" },
       offset: number("Starts at frame", "", [0, 1000000, 0, 1]),
+      rendered: choice("Rendered at", Object.keys(NESTED_SIZES)),
     },
   },
 } as const satisfies Record<string, Kind>;

@@ -1,6 +1,6 @@
 import type { Animated } from "./animation";
 import type { BlendMode, EffectKind, SourceKind } from "./catalogue";
-import type { FrameRange, Rate } from "./rate";
+import type { FrameNumber, FrameRange, Rate } from "./rate";
 
 /** A number (which may be animated), a colour `#rrggbb`, a choice, or the id of what is referred to. */
 export type ParameterValue = Animated | string;
@@ -23,11 +23,20 @@ export interface Transform {
   readonly rotation: Animated;
 }
 
+/** The mean of samples spread evenly over the time that the shutter is open around a frame. */
+export interface MotionBlur {
+  readonly enabled: boolean;
+  /** Degrees of which 360 are one frame. */
+  readonly shutter: number;
+  readonly samples: number;
+}
+
+export const NO_MOTION_BLUR: MotionBlur = { enabled: false, shutter: 180, samples: 8 };
+
 export interface Layer {
   readonly id: string;
   readonly name: string;
   readonly enabled: boolean;
-  readonly solo: boolean;
   /** Frames of the composition in which the layer shows. */
   readonly range: FrameRange;
   readonly source: { readonly kind: SourceKind; readonly parameters: ParameterValues };
@@ -37,6 +46,7 @@ export interface Layer {
   readonly blend: BlendMode;
   /** Applied in order to the layer's own picture, before the transform. */
   readonly effects: readonly EffectInstance[];
+  readonly motionBlur: MotionBlur;
 }
 
 export interface Composition {
@@ -62,18 +72,41 @@ export interface ClipAsset {
   readonly base64: string;
 }
 
-/** Artwork as SVG text, a PNG still in base64, or a clip; sizes in composition pixels. */
+/** Numbered pictures that were brought in, which a cache location keeps; frame 0 is the lowest number. */
+export interface SequenceAsset {
+  readonly kind: "sequence";
+  readonly width: number;
+  readonly height: number;
+  readonly rate: Rate;
+  readonly duration: number;
+  /** Id of the stored sequence. */
+  readonly sequence: string;
+  /** Names its pictures: equal digests mean equal pixels. */
+  readonly digest: string;
+  /** Frames for which there was no file; nothing shows there. */
+  readonly gaps: readonly FrameNumber[];
+}
+
+/** Artwork as SVG text, a PNG still in base64, a clip or numbered pictures; sizes in composition pixels. */
 export type Asset =
   | { readonly kind: "svg"; readonly width: number; readonly height: number; readonly text: string }
   | { readonly kind: "png"; readonly width: number; readonly height: number; readonly base64: string }
-  | ClipAsset;
+  | ClipAsset
+  | SequenceAsset;
 
 /** Bit depth of cached frames. */
 export const DEPTHS = ["8-bit", "half", "float"] as const;
 export type Depth = (typeof DEPTHS)[number];
 
 export const DOCUMENT_FORMAT = "kinetocache-composition";
-export const DOCUMENT_VERSION = 2;
+export const DOCUMENT_VERSION = 3;
+
+/** A named alternative of what is played. */
+export interface Variant {
+  /** Id of its main composition. */
+  readonly composition: string;
+  readonly name: string;
+}
 
 /** What is saved, exported and edited: a main composition with all that it needs. */
 export interface Document {
@@ -81,8 +114,10 @@ export interface Document {
   readonly version: typeof DOCUMENT_VERSION;
   readonly id: string;
   readonly depth: Depth;
-  /** Id of the composition that is played. */
+  /** Id of the composition that is played: the one of the variant that is open. */
   readonly main: string;
+  /** At least the one that is open. */
+  readonly variants: readonly Variant[];
   readonly compositions: Readonly<Record<string, Composition>>;
   readonly assets: Readonly<Record<string, Asset>>;
 }
@@ -90,4 +125,11 @@ export interface Document {
 /** The composition that is played. */
 export function mainComposition(document: Document): Composition {
   return document.compositions[document.main]!;
+}
+
+/** The document with a variant open. @throws RangeError when there is no such variant */
+export function withVariant(document: Document, composition: string): Document {
+  if (!document.variants.some((variant) => variant.composition === composition))
+    throw new RangeError(`There is no variant "${composition}"`);
+  return document.main === composition ? document : { ...document, main: composition };
 }

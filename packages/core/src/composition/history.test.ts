@@ -1,14 +1,20 @@
 import fc from "fast-check";
 import { document, effect, layer } from "../../../../testing/documents";
-import type { Document } from "./document";
+import { mainComposition, type Document } from "./document";
 import { applyEdit, type Edit } from "./edit";
+import { parseDocument } from "./schema";
 import { canRedo, canUndo, commitEdit, currentDocument, redo, startHistory, undo, type History } from "./history";
 
 const base = document([layer("sky", "gradient", {}, { effects: [effect("grade")] }), layer("birds", "flock")]);
 
 const edits: fc.Arbitrary<Edit> = fc.oneof(
   fc.boolean().map((enabled): Edit => ({ kind: "layerEnabled", layer: "birds", enabled })),
-  fc.boolean().map((solo): Edit => ({ kind: "layerSolo", layer: "sky", solo })),
+  fc.boolean().map((enabled): Edit => ({
+    kind: "layerMotionBlur",
+    layer: "sky",
+    motionBlur: { enabled, shutter: 180, samples: 4 },
+  })),
+  fc.constantFrom("Dusk", "Overcast").map((name): Edit => ({ kind: "variantAdded", name })),
   fc
     .double({ min: 0, max: 1, noNaN: true })
     .map((opacity): Edit => ({ kind: "layerOpacity", layer: "birds", opacity })),
@@ -27,7 +33,9 @@ test("an edit leaves the document before it alone, and shares what it does not t
 });
 
 test("an edit of what does not exist says so", () => {
-  expect(() => applyEdit(base, { kind: "layerSolo", layer: "sea", solo: true })).toThrow('Main has no layer "sea"');
+  expect(() => applyEdit(base, { kind: "layerEnabled", layer: "sea", enabled: true })).toThrow(
+    'Main has no layer "sea"',
+  );
   expect(() => applyEdit(base, { kind: "effectEnabled", layer: "sky", effect: "glow", enabled: true })).toThrow(
     'sky has no effect "glow"',
   );
@@ -73,4 +81,39 @@ test("a long history forgets its oldest states, never the present", () => {
     history = commitEdit(history, { kind: "layerOpacity", layer: "birds", opacity: n / 1000 });
   expect(history.states).toHaveLength(200);
   expect(currentDocument(history).compositions.main!.layers[1]!.opacity).toBe(0.499);
+});
+
+describe("variants", () => {
+  const dusk = applyEdit(base, { kind: "variantAdded", name: "Dusk" });
+
+  test("a new one is a copy that is open; editing it leaves the first one alone", () => {
+    expect(dusk.variants.map(({ name }) => name)).toEqual(["Original", "Dusk"]);
+    const edited = applyEdit(dusk, { kind: "layerOpacity", layer: "birds", opacity: 0.5 });
+    const back = applyEdit(edited, { kind: "variantShown", variant: "main" });
+    expect(mainComposition(edited).layers[1]!.opacity).toBe(0.5);
+    expect(mainComposition(back).layers[1]!.opacity).toBe(1);
+    expect(parseDocument(edited)).toEqual(edited);
+  });
+
+  test("removing one opens another and takes its composition along, unless something shows it", () => {
+    const removed = applyEdit(dusk, { kind: "variantRemoved", variant: dusk.main });
+    expect(removed.main).toBe("main");
+    expect(Object.keys(removed.compositions)).toEqual(["main"]);
+    expect(() => applyEdit(removed, { kind: "variantRemoved", variant: "main" })).toThrow("The only variant");
+    const nesting = layer("inside", "composition", { composition: dusk.main });
+    const shown = applyEdit(applyEdit(dusk, { kind: "variantShown", variant: "main" }), {
+      kind: "layerAdded",
+      layer: nesting,
+      assets: {},
+    });
+    const kept = applyEdit(shown, { kind: "variantRemoved", variant: dusk.main });
+    expect(Object.keys(kept.compositions)).toEqual(["main", dusk.main]);
+    expect(parseDocument(kept)).toEqual(kept);
+  });
+
+  test("an unknown variant is named", () => {
+    for (const kind of ["variantShown", "variantRemoved"] as const)
+      expect(() => applyEdit(base, { kind, variant: "noon" })).toThrow('There is no variant "noon"');
+    expect(() => applyEdit(base, { kind: "variantRenamed", variant: "noon", name: "Noon" })).toThrow("noon");
+  });
 });

@@ -5,4 +5,4 @@ export * from "./edit";
 export { faultsOf, readJson } from "./faults";
 export * from "./history";
 export * from "./rate";
-export { DocumentError, parseDocument, parseDocumentText } from "./schema";
+export { DocumentError, migrateDocument, parseDocument, parseDocumentText } from "./schema";

@@ -16,7 +16,7 @@ function problemsOf(change: (value: Loose) => void): readonly string[] {
   return [];
 }
 
-test.each(["night-roost", "ringing-station"])(
+test.each(["night-roost", "ringing-station", "estuary-map", "flyway-titles"])(
   "the demo composition %s is accepted and survives export and import",
   (id) => {
     const parsed = parseDocumentText(demoText(id));
@@ -87,6 +87,29 @@ test("version 1 with decimal rates is migrated to exact ones", () => {
   expect(migrated.version).toBe(DOCUMENT_VERSION);
   expect(migrated.compositions.main!.rate).toEqual({ numerator: 30000, denominator: 1001 });
   expect(migrated.depth).toBe("8-bit");
+});
+
+test("version 2 gets one variant and layers without motion blur; solo, which is of the preview, is left out", () => {
+  const current = document([layer("nest", "composition", { composition: "inner" })]) as Loose;
+  const inner = { ...current.compositions.main, id: "inner", layers: [] };
+  const [nest] = current.compositions.main.layers;
+  const { motionBlur: _, ...rest } = nest;
+  const { rendered: __, ...parameters } = nest.source.parameters;
+  const old = { ...rest, solo: true, source: { kind: "composition", parameters } };
+  const { variants: ___, ...document2 } = current;
+  const compositions = { main: { ...current.compositions.main, layers: [old] }, inner };
+  expect(parseDocument({ ...document2, version: 2, compositions })).toEqual({
+    ...current,
+    compositions: { ...current.compositions, inner },
+  });
+});
+
+test("the open variant is one of the variants, and each of them is there", () => {
+  expect(problemsOf((d) => (d.variants = [{ composition: "dusk", name: "Dusk" }]))).toEqual([
+    'variants: none of them is "main", which main names',
+    'variants[0].composition: no composition has the id "dusk"',
+  ]);
+  expect(problemsOf((d) => (d.variants = []))).toHaveLength(1);
 });
 
 test("a newer version, another format, and what is not JSON are refused clearly", () => {

@@ -1,7 +1,7 @@
 import Joi from "joi";
 import { EASES } from "./animation";
 import { BLEND_MODES, EFFECTS, SOURCES, type Parameter, type Parameters } from "./catalogue";
-import { DEPTHS, DOCUMENT_FORMAT, DOCUMENT_VERSION, type Document } from "./document";
+import { DEPTHS, DOCUMENT_FORMAT, DOCUMENT_VERSION, NO_MOTION_BLUR, type Document } from "./document";
 import { faultsOf, readJson } from "./faults";
 
 /** A document that cannot be accepted; `problems` says what, where and what would be right. */
@@ -88,7 +88,6 @@ const layer = Joi.object({
   id: id.required(),
   name: label.required(),
   enabled: Joi.boolean().required(),
-  solo: Joi.boolean().required(),
   range,
   source: kinds(SOURCES).required(),
   transform: Joi.object({
@@ -108,6 +107,11 @@ const layer = Joi.object({
     .max(32)
     .unique("id")
     .required(),
+  motionBlur: Joi.object({
+    enabled: Joi.boolean().required(),
+    shutter: Joi.number().min(1).max(720).required(),
+    samples: Joi.number().integer().min(2).max(64).required(),
+  }).required(),
 });
 
 const rate = Joi.object({
@@ -134,11 +138,24 @@ const composition = Joi.object({
 
 const size = { width: positive.max(MAX_SIDE).required(), height: positive.max(MAX_SIDE).required() };
 const base64 = Joi.string().base64().max(MAX_ASSET_CHARACTERS).required();
-const asset = Joi.object({ kind: Joi.string().valid("svg", "png", "clip").required() }).when(".kind", {
+const asset = Joi.object({ kind: Joi.string().valid("svg", "png", "clip", "sequence").required() }).when(".kind", {
   switch: [
     { is: "svg", then: Joi.object({ ...size, text: Joi.string().max(MAX_ASSET_CHARACTERS).required() }) },
     { is: "png", then: Joi.object({ ...size, base64 }) },
     { is: "clip", then: Joi.object({ ...size, rate, duration: positive.max(MAX_FRAMES).required(), base64 }) },
+    {
+      is: "sequence",
+      then: Joi.object({
+        ...size,
+        rate,
+        duration: positive.max(MAX_FRAMES).required(),
+        sequence: id.required(),
+        digest: Joi.string()
+          .pattern(/^[0-9a-f]{32}$/, "32 hexadecimal digits")
+          .required(),
+        gaps: Joi.array().items(Joi.number().integer().min(0).max(MAX_FRAMES)).max(MAX_FRAMES).required(),
+      }),
+    },
   ],
 });
 
@@ -150,6 +167,12 @@ const documentSchema = Joi.object({
     .valid(...DEPTHS)
     .required(),
   main: id.required(),
+  variants: Joi.array()
+    .items(Joi.object({ composition: id.required(), name: label.required() }))
+    .min(1)
+    .max(50)
+    .unique("composition")
+    .required(),
   compositions: Joi.object().pattern(id, composition).min(1).max(200).required(),
   assets: Joi.object().pattern(id, asset).max(500).required(),
 });
@@ -164,7 +187,32 @@ const MIGRATIONS: Readonly<Record<number, (document: Versioned) => Versioned>> =
     const rational = compositions.map(([key, { fps, ...rest }]) => [key, { ...rest, rate: rateOfDecimal(fps) }]);
     return { ...document, version: 2, depth: "8-bit", compositions: Object.fromEntries(rational) };
   },
+  // Version 2 knew one variant, no motion blur and one size of nested compositions; solo, which is of the preview
+  // alone, was part of it.
+  2: (document) => {
+    const compositions = Object.entries((document.compositions ?? {}) as Record<string, { layers?: unknown }>);
+    const changed = compositions.map(([key, composition]) => [
+      key,
+      Array.isArray(composition.layers)
+        ? { ...composition, layers: composition.layers.map((layer: object) => layerOfVersion3(layer)) }
+        : composition,
+    ]);
+    return {
+      ...document,
+      version: 3,
+      variants: [{ composition: document.main, name: "Original" }],
+      compositions: Object.fromEntries(changed),
+    };
+  },
 };
+
+function layerOfVersion3(layer: object & { source?: unknown }): object {
+  const { solo: _, ...rest } = layer as { solo?: unknown; source?: { kind?: unknown; parameters?: object } };
+  const nested = rest.source?.kind === "composition" && {
+    source: { ...rest.source, parameters: { ...rest.source.parameters, rendered: "100 %" } },
+  };
+  return { ...rest, motionBlur: NO_MOTION_BLUR, ...nested };
+}
 
 /** 23.976, 29.97 and 59.94 stand for the exact rates over 1001. */
 function rateOfDecimal(fps: unknown): unknown {
@@ -175,7 +223,11 @@ function rateOfDecimal(fps: unknown): unknown {
   return { numerator: Math.round(fps * 1000), denominator: 1000 };
 }
 
-function migrate(value: unknown): unknown {
+/**
+ * Brings a document of an earlier version to this one, without checking what it holds.
+ * @throws DocumentError when it is no document, or one of a newer version
+ */
+export function migrateDocument(value: unknown): unknown {
   if (typeof value !== "object" || value === null)
     throw new DocumentError(["A composition file holds one JSON object"]);
   const { format, version } = value as { format?: unknown; version?: unknown };
@@ -201,6 +253,11 @@ function references(document: Document): string[] {
   const problems: string[] = [];
   if (!Object.hasOwn(document.compositions, document.main))
     problems.push(`main: no composition has the id "${document.main}"`);
+  else if (!document.variants.some(({ composition }) => composition === document.main))
+    problems.push(`variants: none of them is "${document.main}", which main names`);
+  for (const [index, { composition }] of document.variants.entries())
+    if (!Object.hasOwn(document.compositions, composition))
+      problems.push(`variants[${index}].composition: no composition has the id "${composition}"`);
   for (const [key, composition] of Object.entries(document.compositions)) {
     const where = `compositions.${key}`;
     if (composition.id !== key) problems.push(`${where}.id: must be "${key}", as its key says`);
@@ -244,7 +301,7 @@ function nestingCycle(document: Document): string | undefined {
  * @throws DocumentError that names every problem with its place (at most 20)
  */
 export function parseDocument(value: unknown): Document {
-  const migrated = migrate(value);
+  const migrated = migrateDocument(value);
   const { error, value: checked } = documentSchema.validate(migrated, { abortEarly: false, convert: false });
   if (error) throw new DocumentError(faultsOf(error, "document"));
   const document = checked as Document;

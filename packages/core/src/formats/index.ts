@@ -2,5 +2,5 @@ export { readExr, writeExr } from "./exr";
 export * from "./frame";
 export { pamHeader, readPam, writePam } from "./pam";
 export * from "./picture";
-export { decodePng, encodePng } from "./png";
+export { decodePng, encodePng, readPng, writePng } from "./png";
 export { readQoi, writeQoi } from "./qoi";

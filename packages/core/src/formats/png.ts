@@ -2,15 +2,27 @@ import { base64 } from "@scure/base";
 import { decode, encode } from "fast-png";
 import { FormatError, type Picture } from "./picture";
 
-/** Decodes a PNG still, any of its colour types and depths, to 8-bit RGBA. @throws FormatError */
+/** Decodes a PNG still in base64. @throws FormatError */
 export function decodePng(text: string): {
   readonly width: number;
   readonly height: number;
   readonly data: Uint8Array;
 } {
+  let file: Uint8Array;
+  try {
+    file = base64.decode(text);
+  } catch (cause) {
+    throw new FormatError("PNG", (cause as Error).message);
+  }
+  const { width, height, pixels } = readPng(file);
+  return { width, height, data: pixels };
+}
+
+/** Reads a PNG file, any of its colour types and depths, as 8-bit RGBA. @throws FormatError */
+export function readPng(file: Uint8Array): Picture {
   let png: ReturnType<typeof decode>;
   try {
-    png = decode(base64.decode(text));
+    png = decode(file);
   } catch (cause) {
     throw new FormatError("PNG", (cause as Error).message);
   }
@@ -31,10 +43,15 @@ export function decodePng(text: string): {
     data[i * 4 + 2] = sample(grey ? at : at + 2);
     data[i * 4 + 3] = channels % 2 === 0 ? sample(at + channels - 1) : 255;
   }
-  return { width, height, data };
+  return { width, height, depth: "8-bit", pixels: data };
+}
+
+/** An 8-bit picture as a PNG file. */
+export function writePng({ width, height, pixels }: Picture): Uint8Array {
+  return encode({ width, height, data: pixels, channels: 4, depth: 8 });
 }
 
 /** An 8-bit picture as a PNG file in base64, as documents hold stills. */
-export function encodePng({ width, height, pixels }: Picture): string {
-  return base64.encode(encode({ width, height, data: pixels, channels: 4, depth: 8 }));
+export function encodePng(picture: Picture): string {
+  return base64.encode(writePng(picture));
 }

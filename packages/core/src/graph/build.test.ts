@@ -1,7 +1,9 @@
 import fc from "fast-check";
 import { demoText, document, effect, layer } from "../../../../testing/documents";
 import { applyEdit, parseDocumentText, type Document, type Edit } from "../composition";
-import { buildGraph, frameKey, FULL_QUALITY, spreadOf, stillKeys, type RenderSettings } from "./build";
+import { Bakes, type Bake } from "./bake";
+import { buildBakeGraph, buildGraph, frameKey, shutterMoments, spreadOf, stillKeys } from "./build";
+import { FULL_QUALITY, type RenderSettings } from "./settings";
 import { KEY_PATTERN } from "./key";
 import { inOrder, type GraphNode } from "./node";
 
@@ -88,14 +90,17 @@ test("the effects setting leaves out what it says: light effects stay, heavy one
   for (const kind of ["grade", "grain"] as const) expect(kinds("None").has(kind)).toBe(false);
 });
 
-test("solo, switches, ranges and opacity 0 decide which layers are in the graph", () => {
+test("solo of the preview, switches, ranges and opacity 0 decide which layers are in the graph", () => {
   const make = (change: Parameters<typeof layer>[3]) =>
     document([layer("low", "solid"), layer("high", "noise", {}, change)]);
-  const layersAt = (value: Document, frame: number) =>
-    [...new Set(inOrder(buildGraph(value, frame, half).root).map((node) => node.layer))].filter(Boolean);
+  const layersAt = (value: Document, frame: number, settings = half) =>
+    [...new Set(inOrder(buildGraph(value, frame, settings).root).map((node) => node.layer))].filter(Boolean);
   expect(layersAt(make({}), 0)).toEqual(["low", "high"]);
   expect(layersAt(make({ enabled: false }), 0)).toEqual(["low"]);
-  expect(layersAt(make({ solo: true }), 0)).toEqual(["high"]);
+  expect(layersAt(make({}), 0, { ...half, solo: ["high"] })).toEqual(["high"]);
+  expect(layersAt(make({}), 0, { ...half, solo: ["high", "low"] })).toEqual(["low", "high"]);
+  // A solo layer that is not there, or switched off, does not empty the picture.
+  expect(layersAt(make({ enabled: false }), 0, { ...half, solo: ["high", "gone"] })).toEqual(["low"]);
   expect(layersAt(make({ opacity: 0 }), 0)).toEqual(["low"]);
   expect(layersAt(make({ range: { in: 5, out: 8 } }), 4)).toEqual(["low"]);
   expect(layersAt(make({ range: { in: 5, out: 8 } }), 7)).toEqual(["low", "high"]);
@@ -198,4 +203,178 @@ describe("clips", () => {
     const other = { ...opened(0), assets: { nest: { ...clip, base64: "BBBB" } } };
     expect(key(other, 2)).not.toBe(key(opened(0), 2));
   });
+});
+
+describe("motion blur", () => {
+  const x = { keyframes: [0, 24].map((frame) => ({ frame, value: frame * 4, ease: "linear" as const })) };
+  const still = { x: 0, y: 0, anchorX: 0, anchorY: 0, scale: 1, rotation: 0 };
+  const motionBlur = { enabled: true, shutter: 180, samples: 4 };
+  const blurred = (transform: object) =>
+    document([layer("square", "solid", {}, { transform: { ...still, ...transform }, motionBlur })]);
+
+  test("samples lie in the middle of equal parts of the time that the shutter is open", () => {
+    expect(shutterMoments(10, motionBlur)).toEqual([9.8125, 9.9375, 10.0625, 10.1875]);
+    expect(shutterMoments(0, { enabled: true, shutter: 360, samples: 2 })).toEqual([-0.25, 0.25]);
+  });
+
+  test("a layer that moves is the mean of its samples, one that stands still is drawn once", () => {
+    const { root } = buildGraph(blurred({ x }), 10, half);
+    const [mean] = root.inputs;
+    expect(mean).toMatchObject({ kind: "stack", layer: "square" });
+    expect(mean!.inputs).toHaveLength(4);
+    expect(mean!.kind === "stack" && mean!.placements.every(({ opacity }) => opacity === 0.25)).toBe(true);
+    expect(inOrder(buildGraph(blurred({ x: 7 }), 10, half).root).map(({ kind }) => kind)).toEqual([
+      "solid",
+      "place",
+      "stack",
+    ]);
+  });
+
+  test("samples that show the same are drawn once and weigh as many", () => {
+    const hold = {
+      keyframes: [
+        { frame: 0, value: 0, ease: "hold" as const },
+        { frame: 10, value: 9, ease: "hold" as const },
+      ],
+    };
+    const [mean] = buildGraph(blurred({ x: hold, y: 3 }), 10, half).root.inputs;
+    expect(mean!.kind === "stack" && mean!.placements.map(({ opacity }) => opacity)).toEqual([0.5, 0.5]);
+  });
+
+  test("the preview can leave it out, which is then the picture without", () => {
+    const off = { ...half, motionBlur: false };
+    const sharp = document([layer("square", "solid", {}, { transform: { ...still, x } })]);
+    expect(frameKey(blurred({ x }), 10, off)).toBe(frameKey(sharp, 10, half));
+  });
+});
+
+test("effects of one layer can be left out of the preview, and of no other", () => {
+  const blur = { effects: [effect("gaussianBlur")] };
+  const value = document([layer("sky", "noise", {}, blur), layer("birds", "flock", {}, blur)]);
+  const blurredLayers = (settings: RenderSettings) =>
+    inOrder(buildGraph(value, 0, settings).root)
+      .filter(({ kind }) => kind === "gaussianBlur")
+      .map(({ layer: id }) => id);
+  expect(blurredLayers(half)).toEqual(["sky", "birds"]);
+  expect(blurredLayers({ ...half, effectsOff: ["sky"] })).toEqual(["birds"]);
+});
+
+test("a nested composition rendered smaller fills the same place with fewer pixels", () => {
+  const inner = { ...document([layer("birds", "flock")]).compositions.main!, id: "inner" };
+  const nested = (rendered: string) => {
+    const outer = document([
+      layer(
+        "nest",
+        "composition",
+        { composition: "inner", rendered },
+        { transform: { x: 20, y: 10, anchorX: 8, anchorY: 4, scale: 0.25, rotation: 30 } },
+      ),
+    ]);
+    return buildGraph({ ...outer, compositions: { ...outer.compositions, inner } }, 0, FULL_QUALITY).root.inputs[0]!;
+  };
+  const [whole, small] = [nested("100 %"), nested("25 %")];
+  expect(whole.inputs[0]!.window).toMatchObject({ width: 64, height: 36 });
+  expect(small.inputs[0]!.window).toMatchObject({ width: 16, height: 9 });
+  expect(small.window).toEqual(whole.window);
+});
+
+describe("bakes", () => {
+  const value = document([layer("sky", "noise"), layer("birds", "flock", {}, { effects: [effect("glow")] })]);
+  const how = { fraction: 1, renderer: "cpu-1", depth: "half" } as const;
+  const target = { composition: "main", layer: "birds" };
+  const range = { in: 4, out: 10 };
+  const bake: Bake = {
+    id: "bake",
+    target,
+    range,
+    ...how,
+    location: "main",
+    sequence: "stored",
+    keys: [4, 5, 6, 7, 8, 9].map((frame) => buildBakeGraph(value, target, frame, how).liveKey),
+    packed: true,
+    complete: true,
+    enabled: true,
+    locked: false,
+  };
+  const birds = (of: Document, frame: number, bakes: Bakes, settings = half) =>
+    buildGraph(of, frame, settings, bakes).root.inputs.at(-1)!;
+  const edited = applyEdit(value, {
+    kind: "effectParameter",
+    layer: "birds",
+    effect: "glow",
+    name: "strength",
+    value: 90,
+  });
+
+  test("stored pictures are played in the layer's place, at every size and with any effects setting", () => {
+    const bakes = new Bakes([bake]);
+    for (const settings of [half, FULL_QUALITY, { ...half, effects: "None" } as const])
+      expect(birds(value, 6, bakes, settings)).toMatchObject({
+        kind: "sequence",
+        parameters: { sequence: "stored", frame: 2, width: 64, height: 36 },
+        window: { width: 64 * settings.fraction, height: 36 * settings.fraction },
+      });
+    expect(birds(value, 3, bakes).kind).toBe("glow");
+    expect(birds(value, 10, bakes).kind).toBe("glow");
+  });
+
+  test("an edit underneath brings the live layer back, undoing it the bake; locked, it is played all the same", () => {
+    expect(birds(edited, 6, new Bakes([bake])).kind).toBe("glow");
+    expect(birds(value, 6, new Bakes([bake])).kind).toBe("sequence");
+    expect(birds(edited, 6, new Bakes([{ ...bake, locked: true }])).kind).toBe("sequence");
+    const sky = applyEdit(value, { kind: "sourceParameter", layer: "sky", name: "detail", value: 2 });
+    expect(birds(sky, 6, new Bakes([bake])).kind).toBe("sequence");
+  });
+
+  test("one that is switched off, or a picture that cannot be read, leaves the live layer", () => {
+    expect(birds(value, 6, new Bakes([{ ...bake, enabled: false }])).kind).toBe("glow");
+    const damaged = new Bakes([bake], new Set(["stored/2"]));
+    expect(birds(value, 6, damaged).kind).toBe("glow");
+    expect(birds(value, 7, damaged).kind).toBe("sequence");
+  });
+
+  test("what is baked is in the frame's key, and equal pictures have equal keys wherever they are stored", () => {
+    const at = (one: Bake) => buildGraph(value, 6, half, new Bakes([one])).key;
+    expect(at(bake)).not.toBe(frameKey(value, 6, half));
+    expect(at({ ...bake, sequence: "elsewhere" })).toBe(at(bake));
+    expect(at({ ...bake, depth: "8-bit" })).not.toBe(at(bake));
+  });
+
+  test("a copy in another variant is played from the bake too, unless it is locked to where it was made", () => {
+    const variant = applyEdit(value, { kind: "variantAdded", name: "Dusk" });
+    expect(birds(variant, 6, new Bakes([bake])).kind).toBe("sequence");
+    expect(birds(variant, 6, new Bakes([{ ...bake, locked: true }])).kind).toBe("glow");
+  });
+
+  test("a whole composition can be baked, and is as large as it wherever its layers end", () => {
+    const whole = { composition: "main" };
+    const graph = buildBakeGraph(value, whole, 0, how);
+    const baked = { ...bake, target: whole, range: { in: 0, out: 1 }, keys: [graph.liveKey] };
+    expect(buildGraph(value, 0, half, new Bakes([baked])).root.kind).toBe("sequence");
+    const one = buildBakeGraph(value, target, 0, how);
+    expect([one.root.window, one.depth]).toEqual([{ x: 0, y: 0, width: 64, height: 36 }, "half"]);
+  });
+
+  test("what is not there is named", () => {
+    expect(() => buildBakeGraph(value, { composition: "sea" }, 0, how)).toThrow('There is no composition "sea"');
+    expect(() => buildBakeGraph(value, { ...target, layer: "sea" }, 0, how)).toThrow('Main has no layer "sea"');
+    expect(() => buildBakeGraph(value, target, 24, how)).toThrow("Frame 24 is outside Main");
+  });
+});
+
+test("a sequence shows its pictures by number, and nothing where there was no file", () => {
+  const asset = {
+    kind: "sequence" as const,
+    width: 32,
+    height: 18,
+    rate: { numerator: 24, denominator: 1 },
+    duration: 4,
+    sequence: "stored",
+    digest: "0".repeat(32),
+    gaps: [2],
+  };
+  const value = document([layer("plates", "sequence", { asset: "plates" })], { assets: { plates: asset } });
+  const shown = (frame: number) =>
+    buildGraph(value, frame, FULL_QUALITY).root.inputs.map((node) => "parameters" in node && node.parameters.frame);
+  expect([0, 1, 2, 3, 4].map(shown)).toEqual([[0], [1], [], [3], []]);
 });

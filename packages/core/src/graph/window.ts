@@ -25,6 +25,18 @@ export function intersect(a: Window, b: Window): Window {
   };
 }
 
+/** The smallest window that holds both. */
+export function union(a: Window, b: Window): Window {
+  const x = Math.min(a.x, b.x);
+  const y = Math.min(a.y, b.y);
+  return {
+    x,
+    y,
+    width: Math.max(a.x + a.width, b.x + b.width) - x,
+    height: Math.max(a.y + a.height, b.y + b.height) - y,
+  };
+}
+
 /** The window grown on every side. */
 export function grow(window: Window, horizontal: number, vertical = horizontal): Window {
   return {

@@ -1,4 +1,5 @@
 export * from "./nextSteps";
 export * from "./scheduler";
 export * from "./simulator";
+export * from "./spread";
 export * from "./take";

@@ -13,7 +13,7 @@ const standing = (change: Partial<StepStanding> = {}): StepStanding => ({
   parallel: 2,
   cores: 2,
   smallerShare: 4 / 9,
-  background: "Idle",
+  fills: true,
   isMeasured: true,
   isRealTime: false,
   ...change,
@@ -32,7 +32,7 @@ test("memory that would hold the range comes before giving up size or speed", ()
 test("what fits and is not held yet is filled: 180 frames of 120 ms, two at a time, in 10.8 s", () => {
   expect(nextSteps(standing({ fitFrames: 300 }))).toEqual([{ kind: "fill", ms: 10_800, frames: 240, isOff: false }]);
   expect(nextSteps(standing({ fitFrames: 300, meanMs: 0 }))[0]).toMatchObject({ kind: "fill", ms: undefined });
-  expect(nextSteps(standing({ fitFrames: 300, background: "Off" }))[0]).toMatchObject({ isOff: true });
+  expect(nextSteps(standing({ fitFrames: 300, fills: false }))[0]).toMatchObject({ isOff: true });
 });
 
 test("where memory can never hold it, more frames in parallel and a smaller preview are what is left", () => {

@@ -18,7 +18,8 @@ export interface StepStanding {
   readonly cores: number;
   /** Pixels of the next smaller preview size against the present one; undefined at the smallest. */
   readonly smallerShare?: number;
-  readonly background: "Off" | "Idle";
+  /** Whether background rendering fills whole frames. */
+  readonly fills: boolean;
   /** A device that was measured to render this composition faster than the one in use; frames a second of both. */
   readonly faster?: { readonly device: RenderDevice; readonly rate: number; readonly presentRate: number };
   /** Whether the present state has been measured, and played in real time then. */
@@ -54,7 +55,7 @@ export function nextSteps(standing: StepStanding): NextStep[] {
   if (standing.faster) steps.push({ kind: "device", ...standing.faster });
   if (heldFrames < holdable) {
     const ms = meanMs > 0 ? ((holdable - heldFrames) * meanMs) / Math.min(parallel, cores) : undefined;
-    steps.push({ kind: "fill", ms, frames: holdable, isOff: standing.background === "Off" });
+    steps.push({ kind: "fill", ms, frames: holdable, isOff: !standing.fills });
   }
   const reachable = Math.min(rangeFrames, mostFrames);
   if (fitFrames < reachable) steps.push({ kind: "memory", bytes: standing.wantedBytes, frames: reachable });

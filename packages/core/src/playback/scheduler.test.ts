@@ -39,6 +39,12 @@ function snapshot(change: Partial<Snapshot> & { held?: readonly number[]; disk?:
     sharpen: "off",
     inHand: new Set(),
     failed: new Set(),
+    scrub: "off",
+    orders: [],
+    marked: [],
+    layerFilled: () => false,
+    idleFills: "frames",
+    fillsWhilePlaying: false,
     ...change,
   };
 }
@@ -98,8 +104,15 @@ describe("filling", () => {
         fc.integer({ min: 0, max: 40 }),
         (playhead, before, after, start) => {
           const order = [
-            ...fillOrder({ playhead, window: { before, after }, range: { in: start, out: start + 20 }, duration: 60 }),
-          ];
+            ...fillOrder({
+              playhead,
+              window: { before, after },
+              range: { in: start, out: start + 20 },
+              duration: 60,
+              marked: [],
+              idleFills: "frames",
+            }),
+          ].map(({ frame }) => frame);
           expect([...order].sort((a, b) => a - b)).toEqual(all(60));
           expect(order[0]).toBe(playhead);
           const inWindow = Math.min(59, playhead + after) - Math.max(0, playhead - before) + 1;
@@ -298,4 +311,95 @@ test("in every state: no more jobs than slots, none twice, none for what is held
     ),
     { numRuns: 400 },
   );
+});
+
+describe("what was ordered", () => {
+  const range = { in: 20, out: 30 };
+  const renders = (actions: Action[]) =>
+    of(actions, "render").map(({ frame, layer, purpose }) => [purpose, frame, layer]);
+
+  test("is filled while parked, beside what is to be shown, and before what idle filling covers", () => {
+    const parked = snapshot({ held: [0], orders: [{ kind: "frames", range }] });
+    expect(renders(schedule(parked))).toEqual([
+      ["order", 20, undefined],
+      ["order", 21, undefined],
+    ]);
+    const idle = {
+      ...parked,
+      mode: "filling" as const,
+      renderSlots: 3,
+      orders: [{ kind: "frames" as const, range: { in: 20, out: 21 } }],
+    };
+    expect(renders(schedule(idle))).toEqual([
+      ["order", 20, undefined],
+      ["fill", 1, undefined],
+      ["fill", 2, undefined],
+    ]);
+  });
+
+  test("gives one slot to the frame that is looked at, and no more", () => {
+    const jobs = [job(1, 20, "order"), job(2, 21, "order")];
+    const actions = schedule(snapshot({ playhead: 5, jobs, orders: [{ kind: "frames", range }] }));
+    expect(of(actions, "cancel")).toEqual([{ kind: "cancel", job: 1 }]);
+    const held = schedule(snapshot({ held: [0], jobs, orders: [{ kind: "frames", range }] }));
+    expect(of(held, "cancel")).toEqual([]);
+  });
+
+  test("rests while playing, or goes on when all that is to be shown is there", () => {
+    const jobs = [job(1, 50, "order")];
+    const playing = {
+      mode: "playing" as const,
+      clock,
+      jobs,
+      range,
+      held: all(100),
+      orders: [{ kind: "frames" as const, range: { in: 50, out: 60 } }],
+    };
+    expect(of(schedule(snapshot(playing)), "cancel")).toEqual([{ kind: "cancel", job: 1 }]);
+    const kept = snapshot({ ...playing, held: all(40), fillsWhilePlaying: true });
+    expect(of(schedule(kept), "cancel")).toEqual([]);
+    expect(renders(schedule(kept))).toEqual([["order", 51, undefined]]);
+    const busy = snapshot({ ...playing, held: [], fillsWhilePlaying: true });
+    expect(of(schedule(busy), "cancel")).toEqual([{ kind: "cancel", job: 1 }]);
+  });
+
+  test("a layer's pixels are filled from the playhead on, leaving out what is held", () => {
+    const layer = snapshot({
+      held: [0],
+      playhead: 0,
+      orders: [{ kind: "layer", layer: "title", range: { in: 0, out: 5 } }],
+      layerFilled: (_, frame) => frame < 2,
+    });
+    expect(renders(schedule(layer))).toEqual([
+      ["order", 2, "title"],
+      ["order", 3, "title"],
+    ]);
+  });
+});
+
+test("marked layers come after the in–out range and before the rest; alone, nothing else is filled", () => {
+  const base = {
+    held: [0],
+    mode: "filling" as const,
+    renderSlots: 100,
+    window: { before: 0, after: 1 },
+    marked: ["title"],
+  };
+  const targets = (change: Partial<Snapshot>) =>
+    of(schedule(snapshot({ ...base, duration: 6, range: { in: 2, out: 4 }, ...change })), "render").map(
+      ({ frame, layer }) => (layer ? `${layer} ${frame}` : String(frame)),
+    );
+  const layers = ["title 0", "title 1", "title 2", "title 3", "title 4", "title 5"];
+  expect(targets({})).toEqual(["1", "2", "3", ...layers, "4", "5"]);
+  expect(targets({ idleFills: "marked" })).toEqual(layers);
+});
+
+test("scrubbing asks for the smaller picture where one is wanted, shows it once, and keeps to the newest position", () => {
+  const scrubbing = (change: Parameters<typeof snapshot>[0]) =>
+    schedule(snapshot({ mode: "scrubbing", playhead: 7, ...change }));
+  expect(scrubbing({ scrub: "wanted" })).toEqual([{ kind: "render", frame: 7, purpose: "scrub", keep: "memory" }]);
+  expect(scrubbing({ scrub: "held" })).toEqual([{ kind: "showScrub", frame: 7 }]);
+  expect(scrubbing({ scrub: "shown" })).toEqual([]);
+  expect(scrubbing({ scrub: "wanted", held: [7] })).toEqual([{ kind: "show", frame: 7, step: 0 }]);
+  expect(scrubbing({ scrub: "wanted", jobs: [job(1, 3, "scrub")] })).toContainEqual({ kind: "cancel", job: 1 });
 });

@@ -6,14 +6,25 @@ export type Mode = "parked" | "scrubbing" | "playing" | "filling";
 /** What happens to a frame that cannot be ready in time. */
 export type Pacing = "keep time" | "show every frame";
 
-/** Why a job was started; a job for filling gives way to everything else. */
-export type Purpose = "view" | "play" | "fill" | "sharpen";
+/**
+ * Why a job was started. A job for filling while idle gives way to everything else; one that was ordered goes on, as
+ * long as what is to be shown needs no more than the others.
+ */
+export type Purpose = "view" | "scrub" | "play" | "fill" | "order" | "sharpen";
+
+/** Filling that was asked for by hand. */
+export type FillTarget =
+  | { readonly kind: "frames"; readonly range: FrameRange }
+  /** The layer's finished pixels, over a range. */
+  | { readonly kind: "layer"; readonly layer: string; readonly range: FrameRange };
 
 export interface Job {
   readonly id: number;
   readonly frame: FrameNumber;
   readonly kind: "render" | "fetch";
   readonly purpose: Purpose;
+  /** The layer whose finished pixels are made, where it is not the whole frame. */
+  readonly layer?: string;
   readonly startedMs: Milliseconds;
 }
 
@@ -60,6 +71,17 @@ export interface Snapshot {
   readonly inHand: ReadonlySet<FrameNumber>;
   /** Frames that could not be rendered; they are left alone until something changes. */
   readonly failed: ReadonlySet<FrameNumber>;
+  /** The playhead's frame at the size for scrubbing, where that is smaller than the preview. */
+  readonly scrub: "off" | "wanted" | "held" | "shown";
+  /** What was asked for by hand and is not paused, in order. */
+  readonly orders: readonly FillTarget[];
+  /** Layers whose finished pixels are filled while idle. */
+  readonly marked: readonly string[];
+  /** Whether a layer's finished pixels of a frame are held, or there is nothing to hold. */
+  readonly layerFilled: (layer: string, frame: FrameNumber) => boolean;
+  /** What idle filling covers: everything, or the marked layers alone. */
+  readonly idleFills: "frames" | "marked";
+  readonly fillsWhilePlaying: boolean;
 }
 
 export type Action =
@@ -70,7 +92,10 @@ export type Action =
       readonly frame: FrameNumber;
       readonly purpose: Purpose;
       readonly keep: "memory" | "disk";
+      readonly layer?: string;
     }
+  /** The playhead's frame at the size for scrubbing, which is held. */
+  | { readonly kind: "showScrub"; readonly frame: FrameNumber }
   | { readonly kind: "fetch"; readonly frame: FrameNumber; readonly purpose: Purpose }
   | { readonly kind: "cancel"; readonly job: number }
   /** Playback of a range without loop has shown its last frame. */
@@ -105,7 +130,8 @@ export function schedule(snapshot: Snapshot): Action[] {
 /** Collects actions while counting the slots they take. */
 class Plan {
   private readonly actions: Action[] = [];
-  private readonly busy = new Set<FrameNumber>();
+  /** Frames that are under way, and layers' pixels by their name. */
+  private readonly busy = new Set<FrameNumber | string>();
   private renderSlots: number;
   private fetchSlots: number;
 
@@ -119,35 +145,82 @@ class Plan {
   still(): Action[] {
     const { playhead, mode, jobs } = this.s;
     for (const job of jobs) {
-      const outdated = job.frame !== playhead || (mode === "scrubbing" && job.purpose === "sharpen");
+      if (job.purpose === "order") continue;
+      const outdated =
+        job.frame !== playhead || job.layer !== undefined || (mode === "scrubbing" && job.purpose === "sharpen");
       if (outdated) this.cancel(job);
     }
     if (this.inMemory(playhead)) {
       if (this.s.shownFrame !== playhead) this.actions.push({ kind: "show", frame: playhead, step: 0 });
       if (mode === "parked") this.sharpen();
-    } else this.obtain(playhead, "view");
+    } else if (mode === "scrubbing" && this.s.scrub !== "off") this.scrub();
+    else if (!this.obtain(playhead, "view")) this.makeRoom();
+    if (mode !== "filling") this.fillOrders();
     return this.actions;
+  }
+
+  /** The frame under the pointer, at the size for scrubbing. */
+  private scrub(): void {
+    const { scrub, playhead } = this.s;
+    if (scrub === "held") this.actions.push({ kind: "showScrub", frame: playhead });
+    else if (scrub === "wanted" && !this.render(playhead, "scrub", "memory")) this.makeRoom();
+  }
+
+  /** What was ordered gives a slot to what is to be shown. */
+  private makeRoom(): void {
+    const { playhead, failed } = this.s;
+    if (this.renderSlots > 0 || this.busy.has(playhead) || failed.has(playhead)) return;
+    const ordered = this.s.jobs.find(({ purpose, kind }) => purpose === "order" && kind === "render");
+    if (ordered) this.cancel(ordered);
+  }
+
+  private fillOrders(): void {
+    let room = this.roomLeft();
+    for (const order of this.s.orders) room = this.fill(targetsOf(order, this.s), "order", room);
+  }
+
+  /** Frames that memory can still take, beside those under way. */
+  private roomLeft(): number {
+    const isFilling = ({ purpose }: Job) => purpose === "fill" || purpose === "order";
+    return this.s.memoryRoom - this.s.jobs.filter((job) => isFilling(job) && job.layer === undefined).length;
   }
 
   /** The window around the playhead, then the in–out range, then the rest. */
   filling(): Action[] {
     const actions = this.still();
-    let room = this.s.memoryRoom - this.s.jobs.filter((job) => job.purpose === "fill").length;
-    for (const frame of fillOrder(this.s)) {
+    this.fillOrders();
+    this.fill(fillOrder(this.s), "fill", this.roomLeft());
+    return actions;
+  }
+
+  /** Starts what is not held, in order, while there are slots. @returns the room that is left */
+  private fill(targets: Iterable<Target>, purpose: "fill" | "order", room: number): number {
+    for (const { frame, layer } of targets) {
       if (this.renderSlots <= 0 && this.fetchSlots <= 0) break;
+      if (layer !== undefined) {
+        if (!this.s.layerFilled(layer, frame) && !this.busy.has(nameOf(frame, layer)))
+          this.render(frame, purpose, "memory", layer);
+        continue;
+      }
       if (this.inMemory(frame) || this.busy.has(frame) || this.s.inHand.has(frame)) continue;
       if (room > 0) {
-        if (this.obtain(frame, "fill")) room--;
-      } else if (!this.onDisk(frame) && this.s.diskTakes(frame)) this.render(frame, "fill", "disk");
+        if (this.obtain(frame, purpose)) room--;
+      } else if (!this.onDisk(frame) && this.s.diskTakes(frame)) this.render(frame, purpose, "disk");
     }
-    return actions;
+    return room;
   }
 
   playing(clock: PlayClock): Action[] {
     // Background work of any kind gives way to playback.
-    for (const job of this.s.jobs) if (job.purpose === "fill" || job.purpose === "sharpen") this.cancel(job);
+    const { jobs, fillsWhilePlaying } = this.s;
+    const givesWay = ({ purpose }: Job) =>
+      purpose === "fill" || purpose === "sharpen" || purpose === "scrub" || (purpose === "order" && !fillsWhilePlaying);
+    for (const job of jobs) if (givesWay(job)) this.cancel(job);
     const step = clock.pacing === "keep time" ? this.showByClock(clock) : this.showNext(clock);
-    if (step !== undefined) this.prepare(clock, step);
+    if (step === undefined) return this.actions;
+    const hasPrepared = this.prepare(clock, step);
+    if (fillsWhilePlaying && hasPrepared) this.fillOrders();
+    else if (fillsWhilePlaying) for (const job of jobs) if (job.purpose === "order") this.cancel(job);
     return this.actions;
   }
 
@@ -197,17 +270,19 @@ class Plan {
     return next;
   }
 
-  /** Works by deadline from the playhead to the window's end. */
-  private prepare(clock: PlayClock, current: number): void {
+  /** Works by deadline from the playhead to the window's end. @returns whether all of it is held or under way */
+  private prepare(clock: PlayClock, current: number): boolean {
     const { nowMs, budgetMs, range, window, memoryFits } = this.s;
     const length = rangeLength(range);
     const reach = Math.min(window.after, length - 1);
     let tooLate: FrameNumber | undefined;
+    let complete = true;
     for (let step = Math.max(current, this.s.shownStep + 1); step <= current + reach; step++) {
-      if (this.renderSlots <= 0 && this.fetchSlots <= 0) return;
+      if (this.renderSlots <= 0 && this.fetchSlots <= 0) return false;
       const frame = frameOfStep(clock, step, range);
       if (frame === undefined) break;
       if (this.inMemory(frame) || this.busy.has(frame)) continue;
+      complete = false;
       if (memoryFits < length && step - current > this.lead(frame)) break;
       const deadline = clock.pacing === "keep time" ? clock.startMs + (step + 1) * budgetMs : Infinity;
       if (this.onDisk(frame) && nowMs + this.s.fetchMs < deadline) {
@@ -217,6 +292,7 @@ class Plan {
     }
     // By the estimates nothing can be ready in time. They may be wrong, and a late picture is better than none.
     if (tooLate !== undefined && this.renderSlots === this.s.renderSlots) this.render(tooLate, "play", "memory");
+    return complete;
   }
 
   /**
@@ -249,16 +325,16 @@ class Plan {
     return true;
   }
 
-  private render(frame: FrameNumber, purpose: Purpose, keep: "memory" | "disk"): boolean {
+  private render(frame: FrameNumber, purpose: Purpose, keep: "memory" | "disk", layer?: string): boolean {
     if (this.renderSlots <= 0 || this.s.failed.has(frame)) return false;
     this.renderSlots--;
-    this.busy.add(frame);
-    this.actions.push({ kind: "render", frame, purpose, keep });
+    this.busy.add(nameOf(frame, layer));
+    this.actions.push({ kind: "render", frame, purpose, keep, ...(layer === undefined ? {} : { layer }) });
     return true;
   }
 
   private take(job: Job): void {
-    this.busy.add(job.frame);
+    this.busy.add(nameOf(job.frame, job.layer));
     if (job.kind === "render") this.renderSlots--;
     else this.fetchSlots--;
   }
@@ -267,7 +343,7 @@ class Plan {
     if (this.s.mode === "filling" && job.purpose === "fill") return;
     this.actions.push({ kind: "cancel", job: job.id });
     // The slot stays taken until the job has really stopped.
-    this.busy.delete(job.frame);
+    this.busy.delete(nameOf(job.frame, job.layer));
   }
 
   private inMemory(frame: FrameNumber): boolean {
@@ -279,20 +355,70 @@ class Plan {
   }
 }
 
-/** Frames in the order in which they are filled; each once. */
-export function* fillOrder(s: Pick<Snapshot, "playhead" | "window" | "range" | "duration">): Generator<FrameNumber> {
-  const { playhead, window, range, duration } = s;
-  const first = Math.max(0, playhead - window.before);
-  const last = Math.min(duration - 1, playhead + window.after);
-  for (let frame = playhead; frame <= last; frame++) yield frame;
-  for (let frame = playhead - 1; frame >= first; frame--) yield frame;
-  const inWindow = (frame: FrameNumber) => frame >= first && frame <= last;
-  for (let step = 0; step < rangeLength(range); step++) {
-    const frame = wrapFrame(playhead + step, range);
-    if (!inWindow(frame)) yield frame;
+/** A frame to fill, or a layer's finished pixels of it. */
+interface Target {
+  readonly frame: FrameNumber;
+  readonly layer?: string;
+}
+
+function nameOf(frame: FrameNumber, layer: string | undefined): FrameNumber | string {
+  return layer === undefined ? frame : `${layer}:${frame}`;
+}
+
+type Reach = Pick<Snapshot, "playhead" | "window" | "range" | "duration">;
+
+function* targetsOf(order: FillTarget, { playhead, duration }: Reach): Generator<Target> {
+  const { range } = order;
+  const end = Math.min(range.out, duration);
+  const layer = order.kind === "layer" ? order.layer : undefined;
+  const length = Math.max(0, end - range.in);
+  const start = playhead >= range.in && playhead < end ? playhead - range.in : 0;
+  for (let step = 0; step < length; step++) yield { frame: range.in + ((start + step) % length), layer };
+}
+
+/**
+ * What is filled while idle, in order, each once: the window around the playhead, the in–out range, the marked
+ * layers, the rest; or of the marked layers alone.
+ */
+export function* fillOrder(s: Reach & Pick<Snapshot, "marked" | "idleFills">): Generator<Target> {
+  const { marked, idleFills } = s;
+  if (idleFills === "marked") {
+    for (const stretch of [inWindow(s), inRange(s), inRest(s)])
+      for (const frame of stretch) for (const layer of marked) yield { frame, layer };
+    return;
   }
-  for (let step = 0; step < duration; step++) {
-    const frame = (playhead + step) % duration;
-    if (!inWindow(frame) && (frame < range.in || frame >= range.out)) yield frame;
+  for (const frame of inWindow(s)) yield { frame };
+  for (const frame of inRange(s)) yield { frame };
+  for (const stretch of [inWindow(s), inRange(s), inRest(s)])
+    for (const frame of stretch) for (const layer of marked) yield { frame, layer };
+  for (const frame of inRest(s)) yield { frame };
+}
+
+function windowOf({ playhead, window, duration }: Reach): { readonly first: FrameNumber; readonly last: FrameNumber } {
+  return { first: Math.max(0, playhead - window.before), last: Math.min(duration - 1, playhead + window.after) };
+}
+
+/** Ahead of the playhead first. */
+function* inWindow(s: Reach): Generator<FrameNumber> {
+  const { first, last } = windowOf(s);
+  for (let frame = s.playhead; frame <= last; frame++) yield frame;
+  for (let frame = s.playhead - 1; frame >= first; frame--) yield frame;
+}
+
+/** The rest of the in–out range, from the playhead on. */
+function* inRange(s: Reach): Generator<FrameNumber> {
+  const { first, last } = windowOf(s);
+  for (let step = 0; step < rangeLength(s.range); step++) {
+    const frame = wrapFrame(s.playhead + step, s.range);
+    if (frame < first || frame > last) yield frame;
+  }
+}
+
+/** All other frames, from the playhead on. */
+function* inRest(s: Reach): Generator<FrameNumber> {
+  const { first, last } = windowOf(s);
+  for (let step = 0; step < s.duration; step++) {
+    const frame = (s.playhead + step) % s.duration;
+    if ((frame < first || frame > last) && (frame < s.range.in || frame >= s.range.out)) yield frame;
   }
 }

@@ -51,6 +51,7 @@ export function simulateLoop(simulation: Simulation): PassResult[] {
       : {
           mode: "playback",
           nextUse: (key) => timeline.nextUse(key, shownStep + 1, range, 1),
+          isPinned: () => false,
         };
 
   const finish = (frame: number) => {
@@ -83,6 +84,12 @@ export function simulateLoop(simulation: Simulation): PassResult[] {
     sharpen: "off",
     inHand: new Set(),
     failed: new Set(),
+    scrub: "off",
+    orders: [],
+    marked: [],
+    layerFilled: () => true,
+    idleFills: "frames",
+    fillsWhilePlaying: false,
   });
 
   while (shownStep < passes * frames - 1) {

@@ -8,10 +8,26 @@ export interface Raster {
 
 export const PIXEL_BYTES = 16;
 
+/** Thrown when rendering is not wanted any more; nothing is lost but the work. */
+export class RenderCancelled extends Error {
+  constructor() {
+    super("Rendering was cancelled");
+    this.name = "RenderCancelled";
+  }
+}
+
 /** 8-bit sRGB pixels. */
 export interface Pixels8 {
   readonly width: number;
   readonly height: number;
+  readonly data: Uint8Array;
+}
+
+/** Pixels that are linear and premultiplied already, little-endian. */
+export interface LinearPixels {
+  readonly width: number;
+  readonly height: number;
+  readonly depth: "half" | "float";
   readonly data: Uint8Array;
 }
 
@@ -45,6 +61,8 @@ export interface Canvas<R extends Raster> {
   reframe(source: R, window: Window): R;
   /** 8-bit pixels, linearised. With `premultiplied` their colour is multiplied by alpha already, in sRGB. */
   upload(pixels: Pixels8, premultiplied: boolean): R;
+  /** The same pixels, as float32. */
+  uploadLinear(pixels: LinearPixels): R;
   /** Half the size, by the mean of 2 × 2 pixels. */
   halve(source: R): R;
   /** Reads `source` at the mapped centre of each pixel, bilinearly; both in pixels of their own raster. */

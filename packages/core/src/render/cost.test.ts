@@ -33,6 +33,7 @@ test("neither coefficient is ever negative, and samples of one size draw a line 
   const single = new CostModel();
   single.add(sample(1000, 5));
   expect(single.coefficients("noise")).toEqual({ a: 0, b: 0.005 });
+  expect(single.mean("noise")).toEqual({ units: 1000, ms: 5 });
 });
 
 test("what was never measured has no estimate, and a frame counts each node once and no still ones", () => {

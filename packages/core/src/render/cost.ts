@@ -46,6 +46,12 @@ export class CostModel {
     this.fits.set(kind, fit);
   }
 
+  /** What a node of a kind took on average, and of how much work. @returns undefined while none was measured */
+  mean(kind: NodeKind): { readonly units: number; readonly ms: Milliseconds } | undefined {
+    const fit = this.fits.get(kind);
+    return fit && { units: fit.x / fit.n, ms: fit.y / fit.n };
+  }
+
   /** @returns undefined while nothing of the kind was measured */
   coefficients(kind: NodeKind): { readonly a: Milliseconds; readonly b: number } | undefined {
     const fit = this.fits.get(kind);

@@ -8,17 +8,10 @@ import {
   type PlaceNode,
   type SourceNode,
 } from "../graph";
-import { PIXEL_BYTES, type Canvas, type Raster } from "./canvas";
+import { NO_BRANCHES, type Branch, type BranchExchange } from "./branch";
+import { PIXEL_BYTES, RenderCancelled, type Canvas, type Raster } from "./canvas";
 import { APPLY } from "./effects";
 import { DRAW, type Media, type SourceEnvironment } from "./sources";
-
-/** Thrown when `cancelled` said so; nothing is lost but the work. */
-export class RenderCancelled extends Error {
-  constructor() {
-    super("Rendering was cancelled");
-    this.name = "RenderCancelled";
-  }
-}
 
 /** Branches that stay still are kept from frame to frame up to this size, by every renderer. */
 export const HELD_BYTES = 384 * 2 ** 20;
@@ -41,6 +34,7 @@ interface Held<R> {
 }
 
 interface Run<R> {
+  readonly branches: ReadonlyMap<ContentKey, Branch>;
   readonly results: Map<ContentKey, R>;
   readonly uses: Map<ContentKey, number>;
   readonly spans: Span[];
@@ -76,12 +70,12 @@ export class Evaluator<R extends Raster> {
     this.assets = assets;
   }
 
-  /** Clips' frames that evaluating a graph would draw now: those that no held branch stands for. */
-  clipsOf(root: GraphNode): SourceNode[] {
+  /** Frames of clips and sequences that evaluating a graph would draw now: those that no held branch stands for. */
+  mediaOf(root: GraphNode, { held }: Pick<BranchExchange, "held"> = NO_BRANCHES): SourceNode[] {
     const found = new Map<ContentKey, SourceNode>();
     const visit = (node: GraphNode) => {
-      if (this.held.has(node.key)) return;
-      if (node.kind === "clip") found.set(node.key, node);
+      if (this.held.has(node.key) || held.has(node.key)) return;
+      if (node.kind === "clip" || node.kind === "sequence") found.set(node.key, node);
       node.inputs.forEach(visit);
     };
     visit(root);
@@ -91,6 +85,7 @@ export class Evaluator<R extends Raster> {
   /**
    * Evaluates a graph and hands its picture to `finish`, after which the picture is given back.
    * @param cancelled asked between nodes
+   * @param branches branches that need not be evaluated, and those that `keep` is handed beside the picture
    * @returns what `finish` made of it, and each node that was evaluated; a node that was held is not among them
    * @throws RenderCancelled, RangeError when memory runs out, or what a source throws on bad artwork
    */
@@ -98,13 +93,21 @@ export class Evaluator<R extends Raster> {
     root: GraphNode,
     cancelled: () => boolean,
     finish: (picture: R) => T,
+    branches: BranchExchange = NO_BRANCHES,
+    keep: (key: ContentKey, picture: R) => void = () => undefined,
   ): { readonly finished: T; readonly spans: readonly Span[] } {
     const results = new Map<ContentKey, R>();
     const spans: Span[] = [];
-    const uses = countUses(root, this.held);
+    const uses = countUses(root, (key) => this.held.has(key) || branches.held.has(key));
+    // What is to be kept must still be there at the end.
+    for (const key of branches.keep) uses.set(key, (uses.get(key) ?? 0) + 1);
     this.frames++;
     try {
-      const finished = finish(this.visit(root, { results, uses, spans, cancelled }));
+      const finished = finish(this.visit(root, { results, uses, spans, cancelled, branches: branches.held }));
+      for (const key of branches.keep) {
+        const picture = results.get(key) ?? this.held.get(key)?.raster;
+        if (picture) keep(key, picture);
+      }
       this.keepStill(root, results);
       this.dropUnused();
       return { finished, spans };
@@ -115,7 +118,7 @@ export class Evaluator<R extends Raster> {
   }
 
   private visit(node: GraphNode, run: Run<R>): R {
-    const ready = run.results.get(node.key) ?? this.heldRaster(node.key);
+    const ready = run.results.get(node.key) ?? this.heldRaster(node.key) ?? this.taken(node, run);
     if (ready) return ready;
     const inputs = node.inputs.map((input) => this.visit(input, run));
     if (run.cancelled()) throw new RenderCancelled();
@@ -124,6 +127,17 @@ export class Evaluator<R extends Raster> {
     run.spans.push({ node, from, to: this.canvas.mark() });
     run.results.set(node.key, raster);
     for (const input of node.inputs) this.useOnce(input, run);
+    return raster;
+  }
+
+  /** A branch that another renderer made. */
+  private taken({ key }: GraphNode, { branches, results }: Run<R>): R | undefined {
+    const branch = branches.get(key);
+    if (!branch) return undefined;
+    const { window, pixels } = branch;
+    const { width, height } = window;
+    const raster = { ...this.canvas.uploadLinear({ width, height, depth: "float", data: pixels }), window };
+    results.set(key, raster);
     return raster;
   }
 
@@ -212,13 +226,13 @@ export class Evaluator<R extends Raster> {
 }
 
 /** How many nodes read each node, not counting what lies below a branch that is held. */
-function countUses(root: GraphNode, held: ReadonlyMap<ContentKey, unknown>): Map<ContentKey, number> {
+function countUses(root: GraphNode, isHeld: (key: ContentKey) => boolean): Map<ContentKey, number> {
   const uses = new Map<ContentKey, number>();
   const visit = (node: GraphNode) => {
     for (const input of node.inputs) {
       const before = uses.get(input.key) ?? 0;
       uses.set(input.key, before + 1);
-      if (before === 0 && !held.has(input.key)) visit(input);
+      if (before === 0 && !isHeld(input.key)) visit(input);
     }
   };
   visit(root);

@@ -1,7 +1,16 @@
 import type { Kernels } from "@kinetocache/kernels";
 import type { Depth } from "../composition";
 import { intersect, pixelCount, type Affine, type Placement, type Window } from "../graph";
-import { PIXEL_BYTES, type Canvas, type NoiseField, type Pixels8, type Raster, type Rgb } from "./canvas";
+import {
+  PIXEL_BYTES,
+  RenderCancelled,
+  type Canvas,
+  type LinearPixels,
+  type NoiseField,
+  type Pixels8,
+  type Raster,
+  type Rgb,
+} from "./canvas";
 import { decodeTable, encodeTable } from "./colour";
 import { BYTES_A_PIXEL } from "./depth";
 import type { Box } from "./gaussian";
@@ -16,11 +25,16 @@ const BAND = 8;
 // Must match STRIP in the blur kernel.
 const STRIP = 32;
 const STROKE_FLOATS = 6;
+// What is drawn between two looks at whether it is still wanted: a few milliseconds of the slowest kernel.
+const BAND_PIXELS = 65536;
+const STROKES = 256;
 
 /** Draws with the kernels, on the processor. */
 export class KernelCanvas implements Canvas<KernelRaster> {
   private readonly decode: number;
   private readonly encode: number;
+  /** Asked between bands of rows, so that a large picture can be given up within milliseconds. */
+  cancelled: () => boolean = () => false;
 
   /** @param now clock in milliseconds */
   constructor(
@@ -73,21 +87,27 @@ export class KernelCanvas implements Canvas<KernelRaster> {
     return raster;
   }
 
+  uploadLinear({ width, height, depth, data }: LinearPixels): KernelRaster {
+    const raster = this.allocate({ x: 0, y: 0, width, height });
+    if (depth === "float") this.write(raster.address, data);
+    else
+      this.withScratch(data.length, (address) => {
+        this.write(address, data);
+        this.kernels.run.fromHalf(raster.address, address, width * height);
+      });
+    return raster;
+  }
+
   halve({ address, window }: KernelRaster): KernelRaster {
     const half = this.allocate(halfOf(window));
     this.kernels.run.halve(half.address, address, window.width, window.height);
     return half;
   }
 
-  affine(target: KernelRaster, source: KernelRaster, map: Affine): void {
-    this.kernels.run.affine(
-      target.address,
-      target.window.width,
-      target.window.height,
-      source.address,
-      source.window.width,
-      source.window.height,
-      ...map,
+  affine({ address, window }: KernelRaster, source: KernelRaster, map: Affine): void {
+    const { width, height } = source.window;
+    this.inBands(window.width, window.height, (top, bottom) =>
+      this.kernels.run.affine(address, window.width, source.address, width, height, ...map, top, bottom),
     );
   }
 
@@ -95,6 +115,7 @@ export class KernelCanvas implements Canvas<KernelRaster> {
     const { run } = this.kernels;
     const raster = this.allocateClear(window);
     for (let y = window.y; y < window.y + window.height; y += BAND) {
+      this.stopIfCancelled();
       inputs.forEach((input, index) => {
         const top = Math.max(y, input.window.y);
         const bottom = Math.min(y + BAND, window.y + window.height, input.window.y + input.window.height);
@@ -123,32 +144,38 @@ export class KernelCanvas implements Canvas<KernelRaster> {
     const from = source.window;
     const rows = this.allocate({ x: window.x, y: from.y, width: window.width, height: from.height });
     this.withScratch(2 * (window.width + padding) * PIXEL_BYTES, (line) =>
-      run.gaussianRows(
-        rows.address,
-        window.width,
-        source.address,
-        from.width,
-        from.height,
-        from.x - window.x,
-        radius,
-        alpha,
-        line,
-        Number(repeatEdge),
+      this.inBands(Math.max(from.width, window.width), from.height, (top, bottom) =>
+        run.gaussianRows(
+          rows.address + top * window.width * PIXEL_BYTES,
+          window.width,
+          source.address + top * from.width * PIXEL_BYTES,
+          from.width,
+          bottom - top,
+          from.x - window.x,
+          radius,
+          alpha,
+          line,
+          Number(repeatEdge),
+        ),
       ),
     );
     const result = this.allocate(window);
     this.withScratch((2 * (window.height + padding) + 1) * STRIP * PIXEL_BYTES, (strip) =>
-      run.gaussianColumns(
-        result.address,
-        window.height,
-        rows.address,
-        window.width,
-        from.height,
-        from.y - window.y,
-        radius,
-        alpha,
-        strip,
-        Number(repeatEdge),
+      this.inBands(Math.max(from.height, window.height) * STRIP, Math.ceil(window.width / STRIP), (first, last) =>
+        run.gaussianColumns(
+          result.address,
+          window.height,
+          rows.address,
+          window.width,
+          from.height,
+          from.y - window.y,
+          radius,
+          alpha,
+          strip,
+          Number(repeatEdge),
+          first * STRIP,
+          Math.min(window.width, last * STRIP),
+        ),
       ),
     );
     this.release(rows);
@@ -156,17 +183,20 @@ export class KernelCanvas implements Canvas<KernelRaster> {
   }
 
   pairAverage(target: KernelRaster, source: KernelRaster, dx: number, dy: number): void {
-    this.kernels.run.pairAverage(
-      target.address,
-      target.window.width,
-      target.window.height,
-      source.address,
-      source.window.width,
-      source.window.height,
-      target.window.x - source.window.x,
-      target.window.y - source.window.y,
-      dx,
-      dy,
+    const { x, y, width, height } = target.window;
+    this.inBands(width, height, (top, bottom) =>
+      this.kernels.run.pairAverage(
+        target.address + top * width * PIXEL_BYTES,
+        width,
+        bottom - top,
+        source.address,
+        source.window.width,
+        source.window.height,
+        x - source.window.x,
+        y + top - source.window.y,
+        dx,
+        dy,
+      ),
     );
   }
 
@@ -177,16 +207,19 @@ export class KernelCanvas implements Canvas<KernelRaster> {
   }
 
   addUpsampled(target: KernelRaster, light: KernelRaster, x: number, y: number, gain: number): void {
-    this.kernels.run.addUpsampled(
-      target.address,
-      target.window.width,
-      target.window.height,
-      light.address,
-      light.window.width,
-      light.window.height,
-      x,
-      y,
-      gain,
+    const { width, height } = target.window;
+    this.inBands(width, height, (top, bottom) =>
+      this.kernels.run.addUpsampled(
+        target.address + top * width * PIXEL_BYTES,
+        width,
+        bottom - top,
+        light.address,
+        light.window.width,
+        light.window.height,
+        x,
+        y - top,
+        gain,
+      ),
     );
   }
 
@@ -198,37 +231,69 @@ export class KernelCanvas implements Canvas<KernelRaster> {
     pivot: number,
     saturation: number,
   ): void {
-    const count = pixelCount(target.window);
-    this.kernels.run.grade(target.address, source.address, count, r, g, b, contrast, pivot, saturation);
+    const { width, height } = target.window;
+    this.inBands(width, height, (top, bottom) => {
+      const from = top * width * PIXEL_BYTES;
+      const count = (bottom - top) * width;
+      const [to, at] = [target.address + from, source.address + from];
+      this.kernels.run.grade(to, at, count, r, g, b, contrast, pivot, saturation);
+    });
   }
 
   grain({ address, window }: KernelRaster, cell: number, amount: number, seed: number): void {
     const { x, y, width, height } = window;
-    this.kernels.run.grain(address, address, width, height, x, y, cell, amount, seed);
+    this.inBands(width, height, (top, bottom) => {
+      const at = address + top * width * PIXEL_BYTES;
+      this.kernels.run.grain(at, at, width, bottom - top, x, y + top, cell, amount, seed);
+    });
   }
 
   noise({ address, window }: KernelRaster, field: NoiseField, low: number, high: number, [r, g, b]: Rgb): void {
     const { x0, y0, stepX, stepY, z, octaves, seed } = field;
     const { width, height } = window;
-    this.kernels.run.noise(address, width, height, x0, y0, stepX, stepY, z, octaves, seed, low, high, r, g, b, 1);
+    this.inBands(width, height, (top, bottom) =>
+      this.kernels.run.noise(
+        address,
+        width,
+        x0,
+        y0,
+        stepX,
+        stepY,
+        z,
+        octaves,
+        seed,
+        low,
+        high,
+        r,
+        g,
+        b,
+        1,
+        top,
+        bottom,
+      ),
+    );
   }
 
   displace(target: KernelRaster, source: KernelRaster, field: NoiseField, amount: number, repeatEdge: boolean): void {
     const { width, height } = target.window;
     const { x0, y0, stepX, z, octaves, seed } = field;
-    this.kernels.run.displace(
-      target.address,
-      source.address,
-      width,
-      height,
-      amount,
-      stepX,
-      x0,
-      y0,
-      z,
-      octaves,
-      seed,
-      Number(repeatEdge),
+    this.inBands(width, height, (top, bottom) =>
+      this.kernels.run.displace(
+        target.address,
+        source.address,
+        width,
+        height,
+        amount,
+        stepX,
+        x0,
+        y0,
+        z,
+        octaves,
+        seed,
+        Number(repeatEdge),
+        top,
+        bottom,
+      ),
     );
   }
 
@@ -251,7 +316,10 @@ export class KernelCanvas implements Canvas<KernelRaster> {
     run.fill(address, pixelCount(window), 0, 0, 0, 0);
     this.withScratch(list.byteLength, (at) => {
       this.write(at, list);
-      run.strokes(address, window.width, window.height, at, list.length / STROKE_FLOATS, r, g, b);
+      const bytes = STROKE_FLOATS * list.BYTES_PER_ELEMENT;
+      this.inBands(BAND_PIXELS / STROKES, list.length / STROKE_FLOATS, (first, last) =>
+        run.strokes(address, window.width, window.height, at + first * bytes, last - first, r, g, b),
+      );
     });
   }
 
@@ -266,6 +334,44 @@ export class KernelCanvas implements Canvas<KernelRaster> {
       else this.kernels.run.toSrgb8(at, address, pixelCount(window), this.encode);
       this.read(at, pixels);
     });
+  }
+
+  /** Puts part of a picture into `pixels` as it is. */
+  downloadPart(picture: KernelRaster, part: Window, pixels: Uint8Array): void {
+    const rowBytes = part.width * PIXEL_BYTES;
+    if (part.width === picture.window.width) {
+      this.read(addressAt(picture, part.x, part.y), pixels);
+      return;
+    }
+    for (let row = 0; row < part.height; row++)
+      this.read(addressAt(picture, part.x, part.y + row), pixels.subarray(row * rowBytes, (row + 1) * rowBytes));
+  }
+
+  /** The smallest part of a picture that holds all that is not empty, in the picture's own space. */
+  contentWindow({ address, window }: KernelRaster): Window {
+    let edges = new Int32Array(4);
+    this.withScratch(edges.byteLength, (at) => {
+      this.kernels.run.contentBounds(address, window.width, window.height, at);
+      const found = new Uint8Array(edges.byteLength);
+      this.read(at, found);
+      edges = new Int32Array(found.buffer);
+    });
+    const [left, top, right, bottom] = edges as unknown as [number, number, number, number];
+    return { x: window.x + left, y: window.y + top, width: right - left, height: bottom - top };
+  }
+
+  /** Does `height` rows of a width in bands, between which it may be cancelled. */
+  private inBands(width: number, height: number, draw: (top: number, bottom: number) => void): void {
+    const rows = Math.max(1, Math.floor(BAND_PIXELS / width));
+    for (let top = 0; top < height; top += rows) {
+      this.stopIfCancelled();
+      draw(top, Math.min(height, top + rows));
+    }
+  }
+
+  /** @throws RenderCancelled */
+  stopIfCancelled(): void {
+    if (this.cancelled()) throw new RenderCancelled();
   }
 
   /** Copies numbers into linear memory. */

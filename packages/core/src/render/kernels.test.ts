@@ -66,7 +66,7 @@ test("affine at any turn, size and place", () => {
         y,
       ].map(Math.fround) as [number, number, number, number, number, number];
       const expected = resample.affine(source, 30, 17, map);
-      const actual = result(30, 17, (dst) => run.affine(dst, 30, 17, source.address, 37, 21, ...map));
+      const actual = result(30, 17, (dst) => run.affine(dst, 30, source.address, 37, 21, ...map, 0, 17));
       expect(largestDifference(actual, expected.data)).toBeLessThan(2e-4);
     }),
     { numRuns: 60 },
@@ -82,7 +82,7 @@ test("affine without turning, where the fast path takes all of a row", () => {
   ];
   for (const map of maps) {
     const expected = resample.affine(source, 64, 40, map);
-    const actual = result(64, 40, (dst) => run.affine(dst, 64, 40, source.address, 64, 40, ...map));
+    const actual = result(64, 40, (dst) => run.affine(dst, 64, source.address, 64, 40, ...map, 0, 40));
     expect(largestDifference(actual, expected.data)).toBeLessThan(1e-4);
   }
 });
@@ -194,7 +194,7 @@ describe.each(SIZES)("Gaussian blur at %i × %i", (width, height) => {
       const scratch = arena.allocate((2 * (Math.max(w, h) + 6 * (box.radius + 1)) + 1) * 32 * 16);
       run.gaussianRows(rows, w, source.address, width, height, spread, box.radius, box.alpha, scratch, Number(repeat));
       const actual = result(w, h, (dst) =>
-        run.gaussianColumns(dst, h, rows, w, height, spread, box.radius, box.alpha, scratch, Number(repeat)),
+        run.gaussianColumns(dst, h, rows, w, height, spread, box.radius, box.alpha, scratch, Number(repeat), 0, w),
       );
       expect(largestDifference(actual, blur.gaussian(source, box, spread, repeat).data)).toBeLessThan(1e-5);
       arena.release(rows);
@@ -308,7 +308,7 @@ test.each(SIZES)("procedural noise at %i × %i", (width, height) => {
   };
   const { x0, y0, stepX, stepY, z, octaves, seed, low, high, colour } = values;
   const actual = result(width, height, (dst) =>
-    run.noise(dst, width, height, x0, y0, stepX, stepY, z, octaves, seed, low, high, ...colour),
+    run.noise(dst, width, x0, y0, stepX, stepY, z, octaves, seed, low, high, ...colour, 0, height),
   );
   expect(largestDifference(actual, noise.noise(width, height, values).data)).toBeLessThan(1e-4);
 });
@@ -317,7 +317,7 @@ test.each([false, true])("displacement, edges repeated: %s", (repeatEdge) => {
   const source = random(70, 41, 14);
   const values = { amount: 6, step: 0.07, x0: 1, y0: 2, z: 0.4, octaves: 3, seed: 21, repeatEdge };
   const actual = result(70, 41, (dst) =>
-    run.displace(dst, source.address, 70, 41, 6, 0.07, 1, 2, 0.4, 3, 21, Number(repeatEdge)),
+    run.displace(dst, source.address, 70, 41, 6, 0.07, 1, 2, 0.4, 3, 21, Number(repeatEdge), 0, 41),
   );
   expect(largestDifference(actual, effects.displace(source, values).data)).toBeLessThan(5e-4);
 });
@@ -345,4 +345,30 @@ test("strokes of a flock, some of them outside the picture", () => {
   expect(
     largestDifference(download(kernels, dst, 60 * 33 * 4), sources.strokes(60, 33, list, [0.1, 0.4, 0.7]).data),
   ).toBeLessThan(1e-4);
+});
+
+test("contentBounds is the smallest rectangle of what is not empty", () => {
+  const out = arena.allocate(16);
+  const bounds = (w: number, h: number, data: Float32Array) => {
+    const address = upload(kernels, data);
+    run.contentBounds(address, w, h, out);
+    arena.release(address);
+    return [...new Int32Array(run.memory.buffer, out, 4)];
+  };
+  fc.assert(
+    fc.property(
+      fc.array(fc.tuple(fc.integer({ min: 0, max: 22 }), fc.integer({ min: 0, max: 12 })), { maxLength: 6 }),
+      (filled) => {
+        const data = new Float32Array(23 * 13 * 4);
+        for (const [x, y] of filled) data[(y * 23 + x) * 4 + 3] = 0.5;
+        const xs = filled.map(([x]) => x);
+        const ys = filled.map(([, y]) => y);
+        const expected =
+          filled.length === 0
+            ? [0, 0, 0, 0]
+            : [Math.min(...xs), Math.min(...ys), Math.max(...xs) + 1, Math.max(...ys) + 1];
+        expect(bounds(23, 13, data)).toEqual(expected);
+      },
+    ),
+  );
 });

@@ -3,8 +3,9 @@ import { largestDifference } from "../../../../testing/pictures";
 import { nodeRenderer } from "../../../../testing/renderer";
 import { parseDocumentText, type Document } from "../composition";
 import { encodePng } from "../formats";
-import { buildGraph, FULL_QUALITY, type RenderSettings } from "../graph";
-import { RenderCancelled } from "./evaluator";
+import { Bakes, buildBakeGraph, buildGraph, FULL_QUALITY, inOrder, type Bake, type RenderSettings } from "../graph";
+import { NO_BRANCHES } from "./branch";
+import { RenderCancelled } from "./canvas";
 import type { Renderer } from "./renderer";
 
 const night = parseDocumentText(demoText("night-roost"));
@@ -170,4 +171,199 @@ test("a branch that frames go on without is given back: a clip that shows each f
   expect(most).toBeGreaterThan(0);
   // Every other frame is one that was there before: of the last twelve frames, six and the newest.
   expect(most).toBeLessThanOrEqual(8 * picture);
+});
+
+test("motion blur is the mean of the layer at the moments of its samples, in linear light", async () => {
+  const at = (frame: number) => ({
+    keyframes: [0, 24].map((key) => ({ frame: key, value: (key - frame) * 4, ease: "linear" as const })),
+  });
+  const square = (frame: number, blurred: boolean) =>
+    document(
+      [
+        layer(
+          "square",
+          "flock",
+          { count: 30, wingspan: 12, centreX: 30, centreY: 18 },
+          {
+            transform: { x: at(frame), y: 3, anchorX: 0, anchorY: 0, scale: 1, rotation: 0 },
+            motionBlur: { enabled: blurred, shutter: 360, samples: 4 },
+          },
+        ),
+      ],
+      { depth: "float" },
+    );
+  const renderer = await nodeRenderer();
+  const still = square(0, false);
+  const floats = (bytes: Uint8Array) => new Float32Array(bytes.slice().buffer);
+  const blurred = floats(pixels(renderer, square(0, true), 8));
+  const samples = [-0.375, -0.125, 0.125, 0.375].map((moment) => {
+    // The same layer, whose keyframes and flight are moved in time instead.
+    const moved = {
+      ...still,
+      compositions: {
+        main: {
+          ...still.compositions.main!,
+          layers: still.compositions.main!.layers.map((one) => ({
+            ...one,
+            source: { ...one.source, parameters: { ...one.source.parameters, speed: (8 + moment) / 8 } },
+            transform: { ...one.transform, x: at(-moment) },
+          })),
+        },
+      },
+    };
+    return floats(pixels(renderer, moved, 8));
+  });
+  const mean = blurred.map((_, index) => samples.reduce((sum, sample) => sum + sample[index]!, 0) / 4);
+  expect(largestDifference(blurred, mean)).toBeLessThan(1e-5);
+  expect(largestDifference(blurred, samples[0]!)).toBeGreaterThan(0.1);
+});
+
+describe("branches", () => {
+  const birds = (values: object = {}) =>
+    layer(
+      "birds",
+      "flock",
+      { count: 12, wingspan: 6, centreX: 40, centreY: 12, ...values },
+      { effects: [effect("glow", { radius: 3 })] },
+    );
+  const value = document([layer("sky", "noise", { size: 20 }), birds()]);
+
+  test("one that another renderer made is taken over: its layer is not rendered, the picture is the same", async () => {
+    const first = await nodeRenderer();
+    const graph = buildGraph(value, 5, FULL_QUALITY);
+    const key = graph.root.inputs[1]!.key;
+    const whole = first.render(graph, () => false, { held: new Map(), keep: new Set([key]) });
+    expect(whole.branches.map((branch) => branch.key)).toEqual([key]);
+    const second = await nodeRenderer();
+    const held = new Map(whole.branches.map((branch) => [branch.key, branch]));
+    const again = second.render(graph, () => false, { held, keep: new Set() });
+    expect(again.pixels).toEqual(whole.pixels);
+    expect(again.costs.filter((cost) => cost.layer === "birds")).toEqual([]);
+    expect(again.costs.some((cost) => cost.layer === "sky")).toBe(true);
+  });
+
+  test("it is cut to what it holds, which is a small part of the picture", async () => {
+    const renderer = await nodeRenderer();
+    const plain = document([layer("birds", "flock", { count: 3, wingspan: 4, spread: 5, centreX: 40, centreY: 12 })]);
+    const [node] = buildGraph(plain, 5, FULL_QUALITY).root.inputs;
+    const { branch } = renderer.renderBranch(node!);
+    const { x, y, width, height } = branch.window;
+    expect(width * height).toBeLessThan(64 * 36 * 0.5);
+    expect(branch.pixels).toHaveLength(width * height * 16);
+    const floats = new Float32Array(branch.pixels.buffer);
+    const alphas = (from: number, step: number, count: number) =>
+      Array.from({ length: count }, (_, n) => floats[(from + n * step) * 4 + 3]!);
+    // Each edge of it holds something.
+    for (const edge of [
+      alphas(0, 1, width),
+      alphas((height - 1) * width, 1, width),
+      alphas(0, width, height),
+      alphas(width - 1, width, height),
+    ])
+      expect(Math.max(...edge)).toBeGreaterThan(0);
+    expect([x >= 0, y >= 0]).toEqual([true, true]);
+  });
+
+  test("one of an empty layer is empty, and can be taken over", async () => {
+    const renderer = await nodeRenderer();
+    const empty = document([
+      layer("birds", "flock", { count: 1, wingspan: 2, spread: 1, centreX: -900, centreY: -900 }),
+    ]);
+    const graph = buildGraph(empty, 5, FULL_QUALITY);
+    const { branch } = renderer.renderBranch(graph.root.inputs[0]!);
+    expect([branch.window.width, branch.pixels.length]).toEqual([0, 0]);
+    const { pixels: shown } = renderer.render(graph, () => false, {
+      held: new Map([[branch.key, branch]]),
+      keep: new Set(),
+    });
+    expect(shown.every((channel) => channel === 0)).toBe(true);
+  });
+});
+
+test("an effect that is under way is given up within it, and nothing of it stays in memory", async () => {
+  const renderer = await nodeRenderer();
+  const large = document([layer("sky", "noise", {}, { effects: [effect("displacement"), effect("gaussianBlur")] })]);
+  const value = { ...large, compositions: { main: { ...large.compositions.main!, width: 1024, height: 1024 } } };
+  const graph = buildGraph(value, 0, FULL_QUALITY);
+  const nodes = inOrder(graph.root).length;
+  const used = () => renderer.usedBytes;
+  const before = used();
+  let looks = 0;
+  renderer.render(graph, () => ++looks < 0);
+  const most = looks;
+  expect(most).toBeGreaterThan(10 * nodes);
+  for (let stop = 1; stop < most; stop += 7) {
+    looks = 0;
+    expect(() => renderer.render(graph, () => ++looks >= stop)).toThrow(RenderCancelled);
+    expect(used()).toBe(before + renderer.heldBytes);
+  }
+});
+
+describe("what is baked", () => {
+  const value = document([
+    layer("sky", "noise", { size: 20 }),
+    layer(
+      "birds",
+      "flock",
+      { count: 12, wingspan: 6, centreX: 30, centreY: 16 },
+      { blend: "screen", opacity: 0.7, effects: [effect("glow", { radius: 3 })] },
+    ),
+  ]);
+  const target = { composition: "main", layer: "birds" };
+
+  test.each([
+    ["float", 1e-6],
+    ["half", 1e-3],
+    ["8-bit", 2 / 255],
+  ] as const)("at %s plays as the live layer does", async (depth, tolerance) => {
+    const live = await nodeRenderer();
+    const how = { fraction: 1, renderer: "cpu-1", depth } as const;
+    const graph = buildBakeGraph(value, target, 3, how);
+    const stored = live.render(graph);
+    const bake: Bake = {
+      id: "b",
+      target,
+      range: { in: 3, out: 4 },
+      ...how,
+      location: "main",
+      sequence: "s",
+      keys: [graph.liveKey],
+      packed: true,
+      complete: true,
+      enabled: true,
+      locked: false,
+    };
+    const bakes = new Bakes([bake]);
+    const baked = await nodeRenderer(0, [stored]);
+    const deep = { ...value, depth: "float" as const };
+    const floats = (bytes: Uint8Array) => new Float32Array(bytes.slice().buffer);
+    const played = baked.render(buildGraph(deep, 3, FULL_QUALITY, bakes));
+    expect(played.costs.filter(({ layer: id }) => id === "birds").map(({ kind }) => kind)).toEqual(["sequence"]);
+    const expected = floats(live.render(buildGraph(deep, 3, FULL_QUALITY)).pixels);
+    expect(largestDifference(floats(played.pixels), expected)).toBeLessThan(tolerance);
+  });
+
+  test("a picture that cannot be read is an error that names it", async () => {
+    const renderer = await nodeRenderer();
+    const how = { fraction: 1, renderer: "cpu-1", depth: "half" } as const;
+    const { liveKey } = buildBakeGraph(value, target, 3, how);
+    const bakes = new Bakes([
+      {
+        id: "b",
+        target,
+        range: { in: 3, out: 4 },
+        ...how,
+        location: "main",
+        sequence: "s",
+        keys: [liveKey],
+        packed: true,
+        complete: true,
+        enabled: true,
+        locked: false,
+      },
+    ]);
+    expect(() => renderer.render(buildGraph(value, 3, FULL_QUALITY, bakes), undefined, NO_BRANCHES)).toThrow(
+      "s has no frame 0",
+    );
+  });
 });

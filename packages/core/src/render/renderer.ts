@@ -1,10 +1,12 @@
 import type { Kernels } from "@kinetocache/kernels";
 import type { Asset, Depth, Milliseconds } from "../composition";
-import { pixelCount, type ContentKey, type FrameGraph, type SourceNode } from "../graph";
+import { pixelCount, type ContentKey, type FrameGraph, type GraphNode, type SourceNode } from "../graph";
+import { NO_BRANCHES, type Branch, type BranchExchange } from "./branch";
+import { PIXEL_BYTES } from "./canvas";
 import { costSample, type CostSample } from "./cost";
 import { BYTES_A_PIXEL } from "./depth";
-import { Evaluator } from "./evaluator";
-import { KernelCanvas } from "./kernelCanvas";
+import { Evaluator, type Span } from "./evaluator";
+import { KernelCanvas, type KernelRaster } from "./kernelCanvas";
 import type { Media } from "./sources";
 
 /** A finished frame: rows of RGBA without padding, at the depth of its key. 8-bit is straight sRGB; half and float are linear and premultiplied. */
@@ -22,6 +24,13 @@ export interface RenderedFrame {
   readonly nodesTimed: boolean;
   /** Most bytes of pixels alive at one time. */
   readonly peakBytes: number;
+  /** The branches that were wanted beside the frame, cut to what they hold. */
+  readonly branches: readonly Branch[];
+}
+
+/** One branch by itself. */
+export interface RenderedBranch extends Pick<RenderedFrame, "ms" | "costs"> {
+  readonly branch: Branch;
 }
 
 export interface RendererOptions {
@@ -51,32 +60,90 @@ export class Renderer {
     return this.evaluator.heldBytes;
   }
 
+  /** Bytes of linear memory in use at present. */
+  get usedBytes(): number {
+    return this.kernels.arena.usedBytes;
+  }
+
   /** Artwork and stills that graphs refer to by id. */
   setAssets(assets: Readonly<Record<string, Asset>>): void {
     this.evaluator.setAssets(assets);
   }
 
-  /** Clips' frames that rendering a graph would draw now. */
-  clipsOf(graph: FrameGraph): SourceNode[] {
-    return this.evaluator.clipsOf(graph.root);
+  /** Frames of clips and sequences that rendering would draw now. */
+  mediaOf(root: GraphNode, branches?: BranchExchange): SourceNode[] {
+    return this.evaluator.mediaOf(root, branches);
   }
 
   /**
-   * @param cancelled asked between nodes
+   * @param cancelled asked between nodes and within them, every few milliseconds
+   * @param branches branches that need not be rendered, and those that are wanted beside the frame
    * @throws RenderCancelled, RangeError when memory runs out, or what a source throws on bad artwork
    */
-  render(graph: FrameGraph, cancelled: () => boolean = () => false): RenderedFrame {
+  render(
+    graph: FrameGraph,
+    cancelled: () => boolean = () => false,
+    branches: BranchExchange = NO_BRANCHES,
+  ): RenderedFrame {
     const { arena } = this.kernels;
     const { key, depth, root } = graph;
     const { width, height } = root.window;
-    const start = this.options.now();
-    arena.resetPeak();
-    const { finished, spans } = this.evaluator.evaluate(root, cancelled, (picture) => {
+    const kept: Branch[] = [];
+    const { finished, spans } = this.run(root, cancelled, branches, kept, (picture, start) => {
       const pixels = this.options.newPixels(pixelCount(root.window) * BYTES_A_PIXEL[depth]);
       this.canvas.download(picture, depth, pixels);
       return { pixels, ms: this.options.now() - start };
     });
     const costs = spans.map(({ node, from, to }) => costSample(node, to - from));
-    return { key, width, height, depth, ...finished, costs, nodesTimed: true, peakBytes: arena.peakBytes };
+    const peakBytes = arena.peakBytes;
+    return { key, width, height, depth, ...finished, costs, nodesTimed: true, peakBytes, branches: kept };
+  }
+
+  /** Renders a branch of a frame, a layer's finished pixels. Parameters and errors are those of `render`. */
+  renderBranch(
+    node: GraphNode,
+    cancelled: () => boolean = () => false,
+    branches: BranchExchange = NO_BRANCHES,
+  ): RenderedBranch {
+    const { finished, spans } = this.run(node, cancelled, branches, [], (picture, start) => {
+      const branch = this.branchOf(node.key, picture);
+      return { branch, ms: this.options.now() - start };
+    });
+    return { ...finished, costs: spans.map(({ node, from, to }) => costSample(node, to - from)) };
+  }
+
+  private run<T>(
+    root: GraphNode,
+    cancelled: () => boolean,
+    branches: BranchExchange,
+    kept: Branch[],
+    finish: (picture: KernelRaster, startMs: Milliseconds) => T,
+  ): { readonly finished: T; readonly spans: readonly Span[] } {
+    const { arena } = this.kernels;
+    const start = this.options.now();
+    const mark = arena.mark();
+    arena.resetPeak();
+    this.canvas.cancelled = cancelled;
+    try {
+      return this.evaluator.evaluate(
+        root,
+        cancelled,
+        (picture) => finish(picture, start),
+        branches,
+        (key, picture) => kept.push(this.branchOf(key, picture)),
+      );
+    } catch (error) {
+      // What the effect that was stopped had in use. Branches are held only when a frame was finished.
+      arena.releaseSince(mark);
+      throw error;
+    }
+  }
+
+  /** A copy of a picture, cut to what it holds. */
+  private branchOf(key: ContentKey, picture: KernelRaster): Branch {
+    const window = this.canvas.contentWindow(picture);
+    const pixels = this.options.newPixels(pixelCount(window) * PIXEL_BYTES);
+    this.canvas.downloadPart(picture, window, pixels);
+    return { key, window, pixels };
   }
 }

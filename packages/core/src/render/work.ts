@@ -8,6 +8,7 @@ import { pairSteps } from "./effects/directionalBlur";
 export function workUnits(node: GraphNode): number {
   if (node.kind === "stack") return node.inputs.reduce((sum, input) => sum + pixelCount(input.window), 0);
   if (node.kind === "place") return pixelCount(node.window);
+  if (node.kind === "sequence") return Number(node.parameters.width) * Number(node.parameters.height);
   if (node.kind === "flock") return pixelCount(node.window) + strokeArea(node.parameters);
   return pixelCount(node.window) * workFactor(node.kind, node.parameters);
 }

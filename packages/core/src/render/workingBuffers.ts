@@ -53,6 +53,7 @@ export function workingBuffers(
         height: Math.ceil((drawnWidth * height) / width),
         data: NOTHING,
       }),
+      storedFrame: () => ({ width: 1, height: 1, depth: "8-bit" as const, pixels: NOTHING }),
       clipFrame: ({ width, height }: ClipAsset) => ({ width, height, data: NOTHING }),
     },
   };

@@ -3,4 +3,5 @@ export * from "./forecast";
 export * from "./location";
 export * from "./needs";
 export * from "./packing";
+export * from "./sequence";
 export * from "./roles";

@@ -4,6 +4,7 @@ import { drawFlock } from "./flock";
 import { drawGradient } from "./gradient";
 import { drawNoise } from "./noise";
 import { drawPng } from "./png";
+import { drawSequence } from "./sequence";
 import { drawSolid } from "./solid";
 import type { DrawSource } from "./source";
 import { drawSvg } from "./svg";
@@ -17,6 +18,7 @@ export const DRAW: Readonly<Record<SourceNode["kind"], DrawSource>> = {
   svg: drawSvg,
   png: drawPng,
   clip: drawClip,
+  sequence: drawSequence,
 };
 
 export type { Media, SourceEnvironment, SvgAsset } from "./source";

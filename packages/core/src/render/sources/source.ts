@@ -1,4 +1,5 @@
 import type { Asset, ClipAsset, FrameNumber } from "../../composition";
+import type { Picture } from "../../formats";
 import type { SourceNode } from "../../graph";
 import type { Canvas, Pixels8, Raster } from "../canvas";
 
@@ -10,6 +11,8 @@ export interface Media {
   drawArtwork(artwork: SvgAsset, width: number): Pixels8;
   /** Straight pixels of one frame. @throws Error when it could not be decoded */
   clipFrame(clip: ClipAsset, frame: FrameNumber): Pixels8;
+  /** A picture of a stored sequence. @throws Error when it could not be read */
+  storedFrame(sequence: string, frame: FrameNumber): Picture;
 }
 
 /** What a source may ask of the place it runs in. */

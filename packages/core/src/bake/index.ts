@@ -1,0 +1,2 @@
+export * from "./planner";
+export * from "./state";

@@ -1,0 +1,41 @@
+import fc from "fast-check";
+import { numberedName, rangesText, sequenceOf } from "./sequence";
+
+const files = (...names: string[]) => names.map((name) => ({ name, file: name }));
+
+test("files are counted from the lowest number, whatever the order, and gaps are named", () => {
+  const found = sequenceOf(files("plate.0103.png", "plate.0101.png", "plate.0106.png"))!;
+  expect(found).toMatchObject({ name: "plate", first: 101, gaps: [1, 3, 4], others: [] });
+  expect(found.files.map(({ number }) => number)).toEqual([101, 103, 106]);
+});
+
+test("what most files share is the sequence; the others are named", () => {
+  const found = sequenceOf(files("a_1.png", "a_2.png", "a_3.png", "b_1.png", "notes.txt", "a_2.exr"))!;
+  expect(found.files.map(({ file }) => file)).toEqual(["a_1.png", "a_2.png", "a_3.png"]);
+  expect(found.others).toEqual(["b_1.png", "notes.txt", "a_2.exr"]);
+});
+
+test("a name with several numbers counts by the last; without any there is no sequence", () => {
+  expect(sequenceOf(files("shot12_v3.0007.PNG", "shot12_v3.0008.png"))).toMatchObject({ name: "shot12_v3", first: 7 });
+  expect(sequenceOf(files("readme.txt"))).toBeUndefined();
+  expect(sequenceOf([])).toBeUndefined();
+});
+
+test("what is named by number is found again as it was", () => {
+  fc.assert(
+    fc.property(fc.uniqueArray(fc.integer({ min: 0, max: 99999 }), { minLength: 1, maxLength: 30 }), (numbers) => {
+      const found = sequenceOf(
+        numbers.map((number) => ({ name: numberedName("flock", number, "exr"), file: number })),
+      )!;
+      expect(found.files.map(({ file }) => file)).toEqual([...numbers].sort((a, b) => a - b));
+      const last = Math.max(...numbers) - found.first;
+      expect(found.gaps.length + numbers.length).toBe(last + 1);
+    }),
+  );
+});
+
+test("numbers are listed in stretches", () => {
+  expect(rangesText([7, 3, 8, 9, 12])).toBe("3, 7 – 9, 12");
+  expect(rangesText([])).toBe("");
+  expect(rangesText([1, 3, 5, 7, 8], 2)).toBe("1, 3 and 2 more stretches");
+});
