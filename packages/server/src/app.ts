@@ -5,6 +5,7 @@ import { answerProblem, notFound } from "./http/problem";
 import type { Jobs } from "./jobs/jobs";
 import { jobRoutes } from "./jobs/routes";
 import { machineRoutes, type MachineParts } from "./machine/routes";
+import { sequenceRoutes } from "./sequences/routes";
 import { sweepRoutes } from "./sweep/routes";
 import type { Locations } from "./volumes/locations";
 import type { Moves } from "./volumes/moves";
@@ -32,6 +33,7 @@ export function createApp({ locations, moves, jobs, machine, drives, pages }: Ap
   app.use("/api/locations", locationRoutes(locations, moves));
   app.use("/api/frames", frameRoutes(locations));
   app.use("/api/jobs", jobRoutes(jobs));
+  app.use("/api/sequences", sequenceRoutes(locations));
   app.use("/api/sweep", sweepRoutes(locations));
   app.use("/api", notFound);
   if (pages.length > 0) app.use(...(pages as [RequestHandler]));

@@ -7,6 +7,7 @@ import { isInside } from "../drives/drives";
 import type { Medium } from "../drives/medium";
 import { JsonFile } from "../files/jsonFile";
 import { Problem } from "../http/problem";
+import { SequenceFolder } from "../sequences/sequenceFolder";
 import { Holding } from "../sweep/holding";
 import { InUseError, Volume, type ReadFrame, type VolumeState } from "./volume";
 
@@ -31,6 +32,7 @@ export interface OpenLocation {
   readonly id: string;
   readonly volume: Volume;
   readonly holding: Holding;
+  readonly sequences: SequenceFolder;
 }
 
 interface Member extends Registered {
@@ -269,7 +271,7 @@ export class Locations {
   private async openVolume({ id, folder }: Registered): Promise<OpenLocation> {
     const volume = await Volume.open(folder, { medium: this.mediumOf(folder) });
     try {
-      return { id, volume, holding: await Holding.open(volume) };
+      return { id, volume, holding: await Holding.open(volume), sequences: await SequenceFolder.open(volume) };
     } catch (error) {
       await volume.close();
       throw error;

@@ -31,6 +31,8 @@ export interface VolumeState extends LocationSettings {
   readonly frames: number;
   readonly bytes: Bytes;
   readonly holdingBytes: Bytes;
+  /** Stored sequences, baked or brought in. */
+  readonly sequenceBytes: Bytes;
   /** Free bytes of the drive. */
   readonly freeBytes: Bytes;
   /** How it filled up lately, oldest first. */
@@ -83,6 +85,8 @@ export class Volume {
   private serial = 0;
   /** Set by the holding area, whose files count against the cap. */
   holdingBytes: () => Bytes = () => 0;
+  /** Set by the stored sequences, which count against the cap and are never removed by its rule. */
+  sequenceBytes: () => Bytes = () => 0;
 
   private readonly leave: () => void;
 
@@ -175,6 +179,7 @@ export class Volume {
       frames: this.index.size,
       bytes: this.index.bytes,
       holdingBytes: this.holdingBytes(),
+      sequenceBytes: this.sequenceBytes(),
       freeBytes: await this.medium.freeBytes(this.root),
       growth: await this.sampleGrowth(),
     };
@@ -193,6 +198,13 @@ export class Volume {
   /** Changes settings; a lower cap takes effect at once. */
   async change(settings: Partial<LocationSettings>): Promise<void> {
     const next = { ...this.settings, ...settings };
+    if (next.capBytes < this.sequenceBytes() + this.holdingBytes() && this.sequenceBytes() > 0) {
+      throw new Problem(
+        409,
+        "sequences-too-large",
+        "Baked and imported sequences, with holding, are larger than that cap; remove some, or set a larger cap",
+      );
+    }
     if (next.capBytes < this.holdingBytes()) {
       throw new Problem(
         409,
@@ -241,13 +253,7 @@ export class Volume {
       for await (const chunk of content) void chunk;
       return;
     }
-    const room = allocatedBytes(frame.size);
-    this.reservedBytes += room;
-    const temporary = path.join(this.tempPath, String(++this.serial));
-    try {
-      await this.checkDrive();
-      await this.makeRoom(RECENT_MS);
-      const crc = await this.medium.transfer("write", frame.size, () => this.receive(temporary, frame.size, content));
+    await this.store(frame.size, content, async (temporary, crc) => {
       const folder = path.join(this.framesPath, frame.owner);
       await makeFolder(folder);
       if (this.index.has(frame.key) || this.naming.has(frame.key)) return;
@@ -258,6 +264,26 @@ export class Volume {
       } finally {
         this.naming.delete(frame.key);
       }
+    });
+  }
+
+  /**
+   * Writes a file of a known size under a temporary name, within cap and drive, and lets `place` give it its name.
+   * @throws Problem as `write`
+   */
+  async store(
+    size: Bytes,
+    content: AsyncIterable<Uint8Array>,
+    place: (temporary: string, crc: number) => Promise<void>,
+  ): Promise<void> {
+    const room = allocatedBytes(size);
+    this.reservedBytes += room;
+    const temporary = path.join(this.tempPath, String(++this.serial));
+    try {
+      await this.checkDrive();
+      await this.makeRoom(RECENT_MS);
+      const crc = await this.medium.transfer("write", size, () => this.receive(temporary, size, content));
+      await place(temporary, crc);
     } catch (error) {
       throw asRefusal(error, this.root);
     } finally {
@@ -265,6 +291,11 @@ export class Volume {
       await rm(temporary, { force: true }).catch(() => undefined);
       this.reservedBytes -= room;
     }
+  }
+
+  /** Reads a file of a known size at the pace of the medium. @returns undefined for what is no file */
+  readFile(file: string, size: Bytes): Promise<Buffer | undefined> {
+    return this.medium.transfer("read", size, () => readWhole(file, size));
   }
 
   /** Writes what arrives, a few megabytes at a time: each write is a trip to another thread. @returns the CRC */
@@ -381,7 +412,7 @@ export class Volume {
 
   /** Bytes taken, with holding and what is being written. */
   private takenBytes(): Bytes {
-    return this.index.bytes + this.reservedBytes + this.leavingBytes + this.holdingBytes();
+    return this.index.bytes + this.reservedBytes + this.leavingBytes + this.holdingBytes() + this.sequenceBytes();
   }
 
   private async checkDrive(): Promise<void> {
