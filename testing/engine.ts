@@ -1,20 +1,41 @@
 import {
+  Bakes,
   BROWSER_LOCATION,
+  buildBakeGraph,
   buildGraph,
+  FULL_QUALITY,
   DEFAULT_LOCATION_SETTINGS,
+  inOrder,
+  PIXEL_BYTES,
+  pixelCount,
+  storedFrameName,
+  withVariant,
+  type Bake,
+  type Branch,
   type ContentKey,
   type DecodeDevice,
   type Document,
+  type FrameGraph,
   type FrameItem,
+  type GraphNode,
   type GraphicsChoice,
   type LocationSettings,
   type Milliseconds,
-  type RenderSettings,
+  type SourceNode,
+  type StoredFrame,
 } from "@kinetocache/core";
 import type { BrowserPort } from "../packages/web/src/engine/browserDesk";
 import type { BrowserDiskState } from "../packages/web/src/engine/browserDisk/browserDisk";
 import { Engine, type Surroundings } from "../packages/web/src/engine/engine";
-import type { Command, EngineEvent, PreviewSettings } from "../packages/web/src/engine/protocol";
+import {
+  NO_LAYER_CHOICES,
+  type BakeTask,
+  type Command,
+  type EngineEvent,
+  type LayerChoices,
+  type PreviewSettings,
+  type RenderTask,
+} from "../packages/web/src/engine/protocol";
 import type {
   Answer,
   Failure,
@@ -24,8 +45,9 @@ import type {
   OutgoingFrame,
   Target,
 } from "../packages/web/src/engine/frameStorage";
+import type { SequencePort } from "../packages/web/src/engine/sequenceClient";
 import { copyPixels, newPixels } from "../packages/web/src/engine/pixels";
-import type { RenderOutcome } from "../packages/web/src/engine/renderPool";
+import type { RenderOutcome, Scene } from "../packages/web/src/engine/renderPool";
 import { document, layer } from "./documents";
 
 /** Frames of 64 × 36 at 8-bit. */
@@ -33,11 +55,15 @@ export const FRAME_BYTES = 64 * 36 * 4;
 
 export const SETTINGS: PreviewSettings = {
   fraction: 1,
+  scrubFraction: 1,
   effects: "All",
+  motionBlur: true,
+  tradeOffs: true,
   memoryBudgetBytes: 2 ** 20,
   parallel: 2,
   window: { before: 2, after: 6 },
   background: "Off",
+  pauseFillingWhilePlaying: true,
   idleDelayMs: 1000,
   pacing: "keep time",
   sharpenWhenParked: true,
@@ -56,10 +82,17 @@ export function moving(scale = 1, change: Partial<Document> = {}): Document {
   );
 }
 
-interface RenderJob {
+interface RenderJob extends RenderTask {
   readonly id: number;
-  readonly frame: number;
-  readonly settings: RenderSettings;
+}
+
+function storedFrameOf({ parameters }: SourceNode): StoredFrame {
+  return { sequence: String(parameters.sequence), frame: Number(parameters.frame) };
+}
+
+/** A layer's finished pixels, blank, of the size of its window. */
+function branchOf({ key, window }: GraphNode): Branch {
+  return { key, window, pixels: newPixels(pixelCount(window) * PIXEL_BYTES) };
 }
 
 /** Stands in for the render workers: every frame takes `frameMs`, and is blank. */
@@ -80,7 +113,13 @@ class FakePool {
   readonly stopped: number[] = [];
   onOutcome: (outcome: RenderOutcome) => void = () => undefined;
   readonly running = new Map<number, RenderJob>();
-  private open: Document | undefined;
+  /** What is asked of a branch and of a frame that need not render it. */
+  branchMs: Milliseconds = 8;
+  /** Names of stored pictures that cannot be read. */
+  readonly unreadable = new Set<string>();
+  /** Whether these cannot be read because the server is gone. */
+  serverIsGone = false;
+  private scene: Scene | undefined;
 
   get freeSlots(): number {
     return this.size - this.running.size;
@@ -90,7 +129,7 @@ class FakePool {
   takeStarted(fraction = 1): number[] {
     return this.started
       .splice(0)
-      .filter(({ settings }) => settings.fraction === fraction)
+      .filter(({ settings, layer: part }) => settings.fraction === fraction && part === undefined)
       .map(({ frame }) => frame);
   }
 
@@ -106,31 +145,71 @@ class FakePool {
     this.decoding = on;
   }
 
-  setDocument(opened: Document): void {
-    this.open = opened;
+  setScene(scene: Scene): void {
+    this.scene = scene;
   }
 
-  render(id: number, frame: number, settings: RenderSettings): void {
+  render(id: number, task: RenderTask): void {
     if (this.freeSlots === 0) throw new Error("All render workers are busy");
-    const job = { id, frame, settings };
+    const job = { ...task, id };
     this.running.set(id, job);
     this.started.push(job);
-    const { key } = buildGraph(this.open!, frame, settings);
-    setTimeout(() => this.end(job, key), this.frameMs);
+    const { document: opened, bakes, unreadable } = this.scene!;
+    const shown = task.variant === undefined ? opened : withVariant(opened, task.variant);
+    const graph = buildGraph(shown, task.frame, task.settings, new Bakes(bakes, new Set(unreadable)));
+    setTimeout(() => this.end(job, graph), this.frameMs);
+  }
+
+  /** Pictures of bakes that were stored, by sequence and number. */
+  readonly baked = new Map<string, ContentKey>();
+  /** Why nothing more is stored, while it is not. */
+  bakeRefusal: string | undefined;
+
+  bake(id: number, task: BakeTask): void {
+    if (this.freeSlots === 0) throw new Error("All render workers are busy");
+    this.running.set(id, { id, frame: task.frame, settings: FULL_QUALITY });
+    const key = buildBakeGraph(this.scene!.document, task.target, task.frame, task).liveKey;
+    setTimeout(() => {
+      this.running.delete(id);
+      if (this.stopped.includes(id)) this.onOutcome({ kind: "cancelled", job: id, lent: [] });
+      else if (this.bakeRefusal) this.onOutcome({ kind: "failed", job: id, reason: this.bakeRefusal, lent: [] });
+      else {
+        this.baked.set(`${task.sequence}/${task.number}`, key);
+        this.onOutcome({ kind: "baked", job: id, key, lent: [] });
+      }
+    }, this.frameMs);
   }
 
   stop(id: number): void {
     this.stopped.push(id);
   }
 
-  private end({ id, frame, settings }: RenderJob, key: ContentKey): void {
+  private end({ id, frame, settings, layer: part, branches }: RenderJob, { key, root }: FrameGraph): void {
     const { renderer } = settings;
     this.running.delete(id);
-    if (this.stopped.includes(id)) this.onOutcome({ kind: "cancelled", job: id });
+    const lent = branches?.held ?? [];
+    const stored = inOrder(root).flatMap((node) => (node.kind === "sequence" ? [storedFrameOf(node)] : []));
+    const missing = stored.find((one) => this.unreadable.has(storedFrameName(one)));
+    if (this.stopped.includes(id)) this.onOutcome({ kind: "cancelled", job: id, lent });
     else if (renderer === "gpu-1" && this.graphicsFault)
-      this.onOutcome({ kind: "noGraphics", job: id, ...this.graphicsFault });
-    else if (this.broken.has(frame)) this.onOutcome({ kind: "failed", job: id, reason: "the artwork is not SVG" });
-    else {
+      this.onOutcome({ kind: "noGraphics", job: id, ...this.graphicsFault, lent });
+    else if (this.broken.has(frame))
+      this.onOutcome({ kind: "failed", job: id, reason: "the artwork is not SVG", lent });
+    else if (missing)
+      this.onOutcome({
+        kind: "unreadable",
+        job: id,
+        stored: missing,
+        reason: "it is gone",
+        all: this.serverIsGone,
+        lent,
+      });
+    else if (part !== undefined) {
+      const node = root.inputs.find((input) => input.layer === part)!;
+      const measured = { ms: this.branchMs, costs: [], warm: true, jumped: false };
+      this.onOutcome({ kind: "branch", job: id, branch: branchOf(node), lent, ...measured });
+    } else {
+      const kept = root.inputs.filter((node) => branches?.keep.includes(node.key)).map(branchOf);
       const pixels = newPixels(FRAME_BYTES);
       const costs = [{ key, kind: "place" as const, layer: "square", units: 64 * 36, ms: this.frameMs }];
       const size = { width: 64, height: 36, pixels, memoryBytes: 0 };
@@ -143,7 +222,7 @@ class FakePool {
         renderer,
         decodeFault: this.decodeFault,
       };
-      this.onOutcome({ kind: "rendered", job: id, key, ...size, ...timing });
+      this.onOutcome({ kind: "rendered", job: id, key, ...size, ...timing, branches: kept, lent });
     }
   }
 }
@@ -244,6 +323,21 @@ export class EngineRig {
   readonly events: EngineEvent[] = [];
   readonly engine: Engine;
   readonly browser = new FakeDisk(BROWSER_LOCATION);
+  /** Sequences that were found complete. */
+  readonly completed: string[] = [];
+  private readonly sequences: SequencePort = {
+    pictures: (id) =>
+      Promise.resolve(
+        new Map(
+          [...this.pool.baked]
+            .filter(([name]) => name.startsWith(`${id}/`))
+            .map(([name, key]) => [Number(name.slice(id.length + 1)), key]),
+        ),
+      ),
+    complete: (id) => Promise.resolve(void this.completed.push(id)),
+  };
+
+  private layers = NO_LAYER_CHOICES;
 
   constructor(
     readonly disk = new FakeDisk(),
@@ -252,7 +346,8 @@ export class EngineRig {
     const surroundings: Surroundings = {
       pool: this.pool,
       disks: { server: disk, browser: this.browser },
-      viewer: { attach: () => undefined, show: (picture) => void this.shown.push(picture) },
+      sequences: this.sequences,
+      viewer: { attach: () => undefined, show: (pictures) => void this.shown.push(...pictures) },
       emit: (event) => void this.events.push(event),
     };
     this.engine = new Engine(surroundings);
@@ -262,9 +357,19 @@ export class EngineRig {
   /** Opens a document and waits until calibration is over and the first frame is on show. */
   async open(opened: Document = moving()): Promise<void> {
     this.engine.handle({ kind: "configure", settings: this.settings });
-    this.engine.handle({ kind: "open", document: opened, cause: "open" });
+    this.reopen(opened, "open");
     await this.run(900);
     this.pool.takeStarted();
+  }
+
+  /** Another state of the document, or another one. */
+  reopen(opened: Document, cause: "open" | "edit" | "undo" | "redo", bakes: readonly Bake[] = []): void {
+    this.engine.handle({ kind: "open", document: opened, layers: this.layers, bakes, cause });
+  }
+
+  choose(change: Partial<LayerChoices>): void {
+    this.layers = { ...this.layers, ...change };
+    this.send({ kind: "layers", layers: this.layers });
   }
 
   send(...commands: Command[]): void {

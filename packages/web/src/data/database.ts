@@ -1,6 +1,6 @@
-import type { History, MachineSheet } from "@kinetocache/core";
+import { migrateDocument, type Bake, type Document, type History, type MachineSheet } from "@kinetocache/core";
 import Dexie, { type EntityTable } from "dexie";
-import type { MeasuredTake } from "../engine/protocol";
+import { NO_LAYER_CHOICES, type LayerChoices, type MeasuredTake } from "../engine/protocol";
 
 export interface StoredDocument {
   readonly id: string;
@@ -8,6 +8,8 @@ export interface StoredDocument {
   /** Raised by one with every change, so that two tabs cannot overwrite each other unseen. */
   readonly revision: number;
   readonly history: History;
+  readonly layers: LayerChoices;
+  readonly bakes: readonly Bake[];
   readonly updatedMs: number;
 }
 
@@ -15,6 +17,23 @@ export interface StoredTake extends MeasuredTake {
   readonly id: number;
   /** What slowed the machine down meanwhile, in words; undefined when nobody could tell. */
   readonly disturbances?: readonly string[];
+  /** What the user calls it, and has to say about it. */
+  readonly name?: string;
+  readonly note?: string;
+  /** The take that this one repeats. */
+  readonly repeats?: number;
+  /** The machine meanwhile; undefined when nobody could tell. */
+  readonly machine?: MachineAtTake;
+}
+
+/** The machine at the end of a take. */
+export interface MachineAtTake {
+  readonly processor: string;
+  readonly cores: number;
+  readonly installedBytes: number;
+  readonly availableBytes: number;
+  readonly onBattery?: boolean;
+  readonly clockShare?: number;
 }
 
 export interface StoredSheet {
@@ -26,6 +45,7 @@ interface StoredSetting {
   readonly key:
     | "preview"
     | "openDocument"
+    | "demo"
     | "theme"
     | "machine"
     | "roles"
@@ -69,3 +89,25 @@ database
         Object.assign(take.settings, { diskCache: { location: "main", store: "Always", storeSlow: true } }),
       ),
   );
+
+// Documents of earlier releases had one variant and no motion blur; takes were made without either.
+database
+  .version(5)
+  .stores({})
+  .upgrade(async (transaction) => {
+    await transaction
+      .table<StoredDocument>("documents")
+      .toCollection()
+      .modify((stored) => {
+        const states = stored.history.states.map((state) => migrateDocument(state) as Document);
+        Object.assign(stored, { history: { ...stored.history, states }, layers: NO_LAYER_CHOICES, bakes: [] });
+      });
+    await transaction
+      .table<StoredTake>("takes")
+      .toCollection()
+      .modify((take) => {
+        const { fraction } = take.settings;
+        Object.assign(take.settings, { scrubFraction: fraction, motionBlur: true, tradeOffs: true });
+        Object.assign(take.settings, { pauseFillingWhilePlaying: true });
+      });
+  });

@@ -5,6 +5,7 @@ import { demoText } from "../../../../testing/documents";
 import { database } from "./database";
 import {
   addDemo,
+  changeBeside,
   changeDocument,
   documentBeside,
   exportDocument,
@@ -35,10 +36,31 @@ test("the demo is added once, and its first composition is there", async () => {
   await addDemo();
   expect((await database.documents.toArray()).map(({ id }) => id).sort()).toEqual([
     "estuary-map",
+    "flyway-titles",
     "night-roost",
     "ringing-station",
   ]);
   expect((await database.documents.get(FIRST_DOCUMENT))?.name).toBe("Night Roost");
+});
+
+test("a demo composition that came with a later release is added; one that was removed stays away", async () => {
+  await removeDocument("ringing-station");
+  await database.documents.delete("flyway-titles");
+  await database.settings.delete("demo");
+  await addDemo();
+  expect((await database.documents.toArray()).map(({ id }) => id).sort()).toEqual([
+    "estuary-map",
+    "flyway-titles",
+    "night-roost",
+  ]);
+});
+
+test("what is chosen for layers, and bakes, are kept beside the history and survive edits and undo", async () => {
+  const stored = await changeBeside(FIRST_DOCUMENT, ({ layers }) => ({ layers: { ...layers, pinned: ["reeds"] } }));
+  const edited = await changeDocument(FIRST_DOCUMENT, stored.revision, exposure(1.2));
+  const undone = await changeDocument(FIRST_DOCUMENT, edited.revision, { kind: "undo" });
+  expect([edited.layers.pinned, undone.layers.pinned]).toEqual([["reeds"], ["reeds"]]);
+  await expect(changeBeside("gone", () => ({}))).rejects.toThrow("not there any more");
 });
 
 test("every change raises the revision, and undo brings the state before it", async () => {
@@ -72,11 +94,16 @@ test("a composition is removed and brought back with its history, but the last o
   const before = await changeDocument(FIRST_DOCUMENT, 1, exposure(1.2));
   expect((await documentBeside(FIRST_DOCUMENT)).id).toBe("estuary-map");
   const removed = await removeDocument(FIRST_DOCUMENT);
-  expect((await database.documents.toArray()).map(({ id }) => id)).toEqual(["estuary-map", "ringing-station"]);
+  expect((await database.documents.toArray()).map(({ id }) => id)).toEqual([
+    "estuary-map",
+    "flyway-titles",
+    "ringing-station",
+  ]);
   await restoreDocument(removed);
   expect(await database.documents.get(FIRST_DOCUMENT)).toEqual(before);
   await removeDocument(FIRST_DOCUMENT);
   await removeDocument("estuary-map");
+  await removeDocument("flyway-titles");
   await expect(removeDocument("ringing-station")).rejects.toThrow("The only composition cannot be removed");
   expect(await database.documents.count()).toBe(1);
 });
@@ -86,5 +113,5 @@ test("a bad file is refused and nothing is stored", async () => {
   await expect(importDocument(demoText("night-roost").replace('"duration": 240', '"duration": 0'))).rejects.toThrow(
     "duration",
   );
-  expect(await database.documents.count()).toBe(3);
+  expect(await database.documents.count()).toBe(4);
 });

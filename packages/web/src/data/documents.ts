@@ -11,12 +11,14 @@ import {
   type Edit,
   type History,
 } from "@kinetocache/core";
+import { NO_LAYER_CHOICES } from "../engine/protocol";
 import { database, type StoredDocument } from "./database";
 
-/** The demo compositions; they are read only when the database is empty. */
+/** The demo compositions. */
 async function loadDemo(): Promise<Document[]> {
   const modules = await Promise.all([
     import("../../../../demo/compositions/night-roost.json"),
+    import("../../../../demo/compositions/flyway-titles.json"),
     import("../../../../demo/compositions/ringing-station.json"),
     import("../../../../demo/compositions/estuary-map.json"),
   ]);
@@ -26,19 +28,30 @@ async function loadDemo(): Promise<Document[]> {
 /** The composition that a first start opens. */
 export const FIRST_DOCUMENT = "night-roost";
 
-function store(history: History, revision: number): StoredDocument {
+type BesideHistory = Pick<StoredDocument, "layers" | "bakes">;
+
+const NOTHING_CHOSEN: BesideHistory = { layers: NO_LAYER_CHOICES, bakes: [] };
+
+function store(history: History, revision: number, { layers, bakes }: BesideHistory = NOTHING_CHOSEN): StoredDocument {
   const document = currentDocument(history);
-  return { id: document.id, name: mainComposition(document).name, revision, history, updatedMs: Date.now() };
+  const { name } = mainComposition(document);
+  return { id: document.id, name, revision, history, layers, bakes, updatedMs: Date.now() };
 }
 
-/** Adds the demo compositions to an empty database. */
+/** What earlier releases added to an empty database, without keeping a list. */
+const FIRST_DEMO = ["night-roost", "ringing-station", "estuary-map"];
+
+/** Adds the demo compositions that were never added here; one that was removed stays away. */
 export async function addDemo(): Promise<void> {
-  if ((await database.documents.count()) > 0) return;
   const demo = await loadDemo();
-  await database.transaction("rw", database.documents, async () => {
-    // Another tab may have been first.
-    if ((await database.documents.count()) > 0) return;
-    await database.documents.bulkAdd(demo.map((document) => store(startHistory(document), 1)));
+  await database.transaction("rw", database.documents, database.settings, async () => {
+    const isNew = (await database.documents.count()) === 0;
+    const kept = (await database.settings.get("demo"))?.value as readonly string[] | undefined;
+    const added = new Set(kept ?? (isNew ? [] : FIRST_DEMO));
+    const taken = new Set(await database.documents.toCollection().primaryKeys());
+    const missing = demo.filter(({ id }) => !added.has(id) && !taken.has(id));
+    await database.documents.bulkAdd(missing.map((document) => store(startHistory(document), 1)));
+    await database.settings.put({ key: "demo", value: demo.map(({ id }) => id) });
   });
 }
 
@@ -64,7 +77,24 @@ export async function changeDocument(id: string, revision: number, change: Chang
   return database.transaction("rw", database.documents, async () => {
     const stored = await database.documents.get(id);
     if (!stored || stored.revision !== revision) throw new Conflict();
-    const next = store(applyChange(stored.history, change), revision + 1);
+    const next = store(applyChange(stored.history, change), revision + 1, stored);
+    await database.documents.put(next);
+    return next;
+  });
+}
+
+/**
+ * Changes what is chosen for layers, or the bakes: neither is part of the composition or of its undo history.
+ * @throws Error when the composition is not there any more
+ */
+export async function changeBeside(
+  id: string,
+  change: (before: BesideHistory) => Partial<BesideHistory>,
+): Promise<StoredDocument> {
+  return database.transaction("rw", database.documents, async () => {
+    const stored = await database.documents.get(id);
+    if (!stored) throw new Error("This composition is not there any more.");
+    const next = { ...stored, ...change(stored) };
     await database.documents.put(next);
     return next;
   });

@@ -1,15 +1,28 @@
-import type { FrameItem } from "@kinetocache/core";
+import type { FrameItem, Waste } from "@kinetocache/core";
 import { dequal } from "dequal";
 import { useSyncExternalStore } from "react";
 import type { BrowserDiskState } from "../engine/browserDisk/browserDisk";
 import { EngineClient } from "../engine/client";
-import type { CacheChange, Command, EngineEvent, Status, TimelineData } from "../engine/protocol";
+import type {
+  CacheChange,
+  Command,
+  EngineEvent,
+  Explanation,
+  Status,
+  SuggestedBakes,
+  TimelineData,
+} from "../engine/protocol";
+import type { Savings } from "../engine/savings";
 
 interface EngineState {
   readonly status: Status | undefined;
   readonly timeline: TimelineData | undefined;
   readonly playhead: number;
   readonly cacheChange: CacheChange | undefined;
+  readonly savings: Savings | undefined;
+  readonly explanation: Explanation | undefined;
+  readonly waste: readonly Waste[] | undefined;
+  readonly bakePlan: SuggestedBakes | undefined;
   /** The browser's own storage, once it was asked about. */
   readonly browserDisk: BrowserDiskState | undefined;
   readonly browserItems: readonly FrameItem[] | undefined;
@@ -32,6 +45,10 @@ class EngineStore {
     timeline: undefined,
     playhead: 0,
     cacheChange: undefined,
+    savings: undefined,
+    explanation: undefined,
+    waste: undefined,
+    bakePlan: undefined,
     browserDisk: undefined,
     browserItems: undefined,
   };
@@ -67,6 +84,18 @@ class EngineStore {
         break;
       case "cacheChange":
         this.state = { ...this.state, cacheChange: event.change };
+        break;
+      case "savings":
+        this.state = { ...this.state, savings: event.savings };
+        break;
+      case "waste":
+        this.state = { ...this.state, waste: event.waste };
+        break;
+      case "bakePlan":
+        this.state = { ...this.state, bakePlan: event.plan };
+        break;
+      case "explanation":
+        this.state = { ...this.state, explanation: event.explanation };
         break;
       case "browserDisk": {
         const { browserDisk, browserItems } = this.state;

@@ -30,6 +30,8 @@ export interface LocationContents {
   readonly frames: number;
   readonly bytes: Bytes;
   readonly holdingBytes: Bytes;
+  /** Stored sequences: bakes, and pictures that were brought in. */
+  readonly sequenceBytes: Bytes;
   /** Free bytes of the drive, or what the browser still gives. */
   readonly freeBytes: Bytes;
   /** Those of them that are left to the system. */
@@ -42,9 +44,21 @@ const POLL_MS = 2000;
 function folderView({ id, folder, holds, condition, volume }: FolderState): LocationView {
   const base = { id, name: shortPath(folder), path: folder, holds, condition };
   if (!volume) return base;
-  const { capBytes, rule, packing, deepest, clearOnClose, frames, bytes, holdingBytes, freeBytes, growth } = volume;
+  const {
+    capBytes,
+    rule,
+    packing,
+    deepest,
+    clearOnClose,
+    frames,
+    bytes,
+    holdingBytes,
+    sequenceBytes,
+    freeBytes,
+    growth,
+  } = volume;
   const settings = { capBytes, rule, packing, deepest, clearOnClose };
-  const full = { frames, bytes, holdingBytes, freeBytes, keptFree: KEPT_FREE, growth };
+  const full = { frames, bytes, holdingBytes, sequenceBytes, freeBytes, keptFree: KEPT_FREE, growth };
   return { ...base, contents: { settings, ...full } };
 }
 
@@ -56,7 +70,9 @@ function shortPath(folder: string): string {
 
 function browserView({ condition, ...contents }: BrowserDiskState): LocationView {
   const base = { id: BROWSER_LOCATION, name: "This browser", holds: "frames" as const, condition };
-  return condition.kind === "open" ? { ...base, contents: { ...contents, holdingBytes: 0, keptFree: 0 } } : base;
+  return condition.kind === "open"
+    ? { ...base, contents: { ...contents, holdingBytes: 0, sequenceBytes: 0, keptFree: 0 } }
+    : base;
 }
 
 /** The browser's own storage, asked about every two seconds while a component that needs it is on show. */

@@ -1,8 +1,9 @@
-import { reachableKeys, type ContentKey, type Document } from "@kinetocache/core";
+import { Bakes, reachableKeys, type Bake, type ContentKey, type Document } from "@kinetocache/core";
 
 export interface ReachRequest {
   readonly id: number;
   readonly states: readonly Document[];
+  readonly bakes: readonly Bake[];
 }
 
 export interface ReachReply {
@@ -10,7 +11,7 @@ export interface ReachReply {
   readonly keys: readonly ContentKey[];
 }
 
-self.onmessage = ({ data: { id, states } }: MessageEvent<ReachRequest>) => {
-  const reply: ReachReply = { id, keys: [...reachableKeys(states)] };
+self.onmessage = ({ data: { id, states, bakes } }: MessageEvent<ReachRequest>) => {
+  const reply: ReachReply = { id, keys: [...reachableKeys(states, new Bakes(bakes))] };
   self.postMessage(reply);
 };

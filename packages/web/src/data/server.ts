@@ -9,7 +9,9 @@ import type {
   LocationSettings,
   MachineFigures,
   MachineSheet,
+  NewSequence,
   ProgramMark,
+  SequenceState,
   StartupEntry,
 } from "@kinetocache/core";
 import { useEffect, useState } from "react";
@@ -20,6 +22,7 @@ interface VolumeState extends LocationSettings {
   readonly frames: number;
   readonly bytes: number;
   readonly holdingBytes: number;
+  readonly sequenceBytes: number;
   readonly freeBytes: number;
   readonly growth: readonly FillSample[];
 }
@@ -87,6 +90,10 @@ const EVERY_TWO_SECONDS = {
 
 export function useMachine(): SWRResponse<MachineFigures, RequestError> {
   return useSWR<MachineFigures, RequestError>("/api/machine", read, EVERY_TWO_SECONDS);
+}
+
+export function readMachine(): Promise<MachineFigures> {
+  return read<MachineFigures>("/api/machine");
 }
 
 const FOLDERS = "/api/locations";
@@ -229,6 +236,50 @@ export async function unregisterFolder(id: string): Promise<void> {
 export async function moveFrames(from: string, to: string): Promise<void> {
   await request(`${FOLDERS}/${from}/move`, json("POST", { to }));
   await mutate(JOBS);
+}
+
+const SEQUENCES = "/api/sequences";
+
+/** Stored sequences at all locations. */
+export function useSequences(): SWRResponse<SequenceState[], RequestError> {
+  return useSWR<SequenceState[], RequestError>(SEQUENCES, read, EVERY_TWO_SECONDS);
+}
+
+/** Makes an empty sequence at a location. */
+export async function createSequence(location: string, described: NewSequence): Promise<SequenceState> {
+  const response = await request(SEQUENCES, json("POST", { location, ...described }));
+  await mutate(SEQUENCES);
+  return (await response.json()) as SequenceState;
+}
+
+/** Stores a picture under its number. */
+export async function putPicture(
+  id: string,
+  number: number,
+  file: Uint8Array<ArrayBuffer>,
+  isPng: boolean,
+): Promise<void> {
+  const type = isPng ? "image/png" : "application/octet-stream";
+  const body = new Blob([file]);
+  await request(`${SEQUENCES}/${id}/frames/${number}`, { method: "PUT", headers: { "Content-Type": type }, body });
+}
+
+/** Has every picture read back. @returns a digest of all of them */
+export async function completeSequence(id: string): Promise<string> {
+  const response = await request(`${SEQUENCES}/${id}/complete`, { method: "POST" });
+  return ((await response.json()) as { digest: string }).digest;
+}
+
+/** Removes a sequence and its files. */
+export async function removeSequence(id: string): Promise<void> {
+  await request(`${SEQUENCES}/${id}`, { method: "DELETE" });
+  await mutate(SEQUENCES);
+  await refreshDisk();
+}
+
+/** Where a sequence is had as ordinary numbered files. */
+export function sequenceExport(id: string, format: "png" | "exr"): string {
+  return `${SEQUENCES}/${id}/export?format=${format}&first=1`;
 }
 
 const JOBS = "/api/jobs";

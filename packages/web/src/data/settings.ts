@@ -1,6 +1,6 @@
 import { DECODE_DEVICES, EFFECT_MODES, FRACTIONS, RENDER_DEVICES } from "@kinetocache/core";
 import Joi from "joi";
-import { STORE_POLICIES, type PreviewSettings } from "../engine/protocol";
+import { BACKGROUNDS, STORE_POLICIES, type PreviewSettings } from "../engine/protocol";
 import { database } from "./database";
 
 const MIB = 2 ** 20;
@@ -8,7 +8,10 @@ const MIB = 2 ** 20;
 /** Small on purpose: the user sees what more memory buys before it is taken from the machine. */
 const DEFAULT_SETTINGS: PreviewSettings = {
   fraction: 0.5,
+  scrubFraction: 0.25,
   effects: "All",
+  motionBlur: true,
+  tradeOffs: true,
   memoryBudgetBytes: 256 * MIB,
   parallel: Math.max(
     1,
@@ -16,6 +19,7 @@ const DEFAULT_SETTINGS: PreviewSettings = {
   ),
   window: { before: 24, after: 96 },
   background: "Idle",
+  pauseFillingWhilePlaying: true,
   idleDelayMs: 3000,
   pacing: "keep time",
   sharpenWhenParked: true,
@@ -31,6 +35,13 @@ const schema = Joi.object<PreviewSettings>({
   fraction: Joi.number()
     .valid(...FRACTIONS)
     .required(),
+  // Settings of earlier releases do not have these.
+  scrubFraction: Joi.number()
+    .valid(...FRACTIONS)
+    .default(DEFAULT_SETTINGS.scrubFraction),
+  motionBlur: Joi.boolean().default(true),
+  tradeOffs: Joi.boolean().default(true),
+  pauseFillingWhilePlaying: Joi.boolean().default(true),
   effects: Joi.string()
     .valid(...EFFECT_MODES)
     .required(),
@@ -40,7 +51,9 @@ const schema = Joi.object<PreviewSettings>({
     before: Joi.number().integer().min(0).max(10_000).required(),
     after: Joi.number().integer().min(1).max(10_000).required(),
   }).required(),
-  background: Joi.string().valid("Off", "Idle").required(),
+  background: Joi.string()
+    .valid(...BACKGROUNDS)
+    .required(),
   idleDelayMs: Joi.number().min(0).max(60_000).required(),
   pacing: Joi.string().valid("keep time", "show every frame").required(),
   sharpenWhenParked: Joi.boolean().required(),

@@ -2,18 +2,24 @@ import {
   canRedo,
   canUndo,
   currentDocument,
+  documentKey,
   mainComposition,
   troublesOf,
+  type Bake,
   type Composition,
+  type Conditions,
   type Document,
   type Edit,
+  type MachineFigures,
 } from "@kinetocache/core";
 import { liveQuery } from "dexie";
 import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
-import type { MeasuredTake, PreviewSettings } from "../engine/protocol";
-import { database, type StoredDocument } from "./database";
+import type { LayerChoices, MeasuredTake, PreviewSettings } from "../engine/protocol";
+import { inForce } from "../engine/tradeOffs";
+import { database, type MachineAtTake, type StoredDocument, type StoredTake } from "./database";
 import {
   addDemo,
+  changeBeside,
   changeDocument,
   documentBeside,
   FIRST_DOCUMENT,
@@ -21,8 +27,9 @@ import {
   restoreDocument,
   type Change,
 } from "./documents";
+import { deleteBake, withComplete } from "./bakes";
 import { engine, send } from "./engineStore";
-import { readDisturbances } from "./server";
+import { readDisturbances, readMachine } from "./server";
 import { loadSettings, saveSettings } from "./settings";
 import { keepFormats, keepTrial } from "./trials";
 
@@ -37,7 +44,12 @@ interface Workspace {
   readonly stored: StoredDocument;
   readonly document: Document;
   readonly composition: Composition;
+  /** As they act; full quality while the trade-offs are switched off. */
   readonly settings: PreviewSettings;
+  /** As they were chosen. */
+  readonly chosen: PreviewSettings;
+  readonly layers: LayerChoices;
+  readonly bakes: readonly Bake[];
   readonly canUndo: boolean;
   readonly canRedo: boolean;
   readonly notices: readonly Notice[];
@@ -47,9 +59,22 @@ interface Workspace {
   readonly edit: (edit: Edit) => Promise<void>;
   readonly undo: () => Promise<void>;
   readonly redo: () => Promise<void>;
+  /** Chooses what holds for single layers, in the preview alone. */
+  readonly choose: (change: Partial<LayerChoices>) => Promise<void>;
+  readonly changeBakes: (change: (bakes: readonly Bake[]) => readonly Bake[]) => Promise<void>;
+  /** Measures a take again, under its settings, several times. @throws Error when that cannot be */
+  readonly repeatTake: (take: StoredTake, times: number) => Promise<void>;
   readonly changeSettings: (change: Partial<PreviewSettings>) => void;
   readonly notify: (text: string, action?: Notice["action"]) => void;
   readonly dismiss: (id: number) => void;
+}
+
+/** A take that is being repeated, and what was in force before and is again afterwards. */
+interface Repetition {
+  readonly of: number;
+  readonly left: number;
+  readonly emptied: boolean;
+  readonly before: { readonly settings: PreviewSettings; readonly layers: Pick<LayerChoices, "solo" | "effectsOff"> };
 }
 
 const Context = createContext<Workspace | undefined>(undefined);
@@ -71,21 +96,33 @@ async function loadStart(): Promise<{ stored: StoredDocument; settings: PreviewS
 }
 
 /** Stores a take with what slowed the machine down meanwhile. */
-async function keepTake(take: MeasuredTake): Promise<void> {
+async function keepTake(take: MeasuredTake, repeats: number | undefined): Promise<void> {
   // Without the server nobody can tell; the take is kept all the same.
-  const troubles = await readDisturbances().then(
-    (disturbance) => troublesOf(disturbance),
-    () => undefined,
-  );
+  const [found, machine] = await Promise.all([
+    readDisturbances().catch(() => undefined),
+    readMachine().catch(() => undefined),
+  ]);
+  const troubles = found && troublesOf(found);
   const fault = take.graphicsFault === undefined ? [] : [`${take.graphicsFault}. The processor rendered instead.`];
   await database.takes.add({
     ...take,
+    ...(repeats === undefined ? {} : { repeats }),
+    ...(machine ? { machine: machineAtTake(machine, found?.conditions) } : {}),
     disturbances: troubles || fault.length > 0 ? [...(troubles ?? []), ...fault] : undefined,
   });
 }
 
+function machineAtTake(
+  { processor, cores, installedBytes, availableBytes }: MachineFigures,
+  conditions: Conditions | undefined,
+): MachineAtTake {
+  const { onBattery, clockShare } = conditions ?? {};
+  return { processor, cores, installedBytes, availableBytes, onBattery, clockShare };
+}
+
 function sendOpen(stored: StoredDocument, cause: "open" | "edit" | "undo" | "redo"): void {
-  send({ kind: "open", document: currentDocument(stored.history), cause });
+  const { history, layers, bakes } = stored;
+  send({ kind: "open", document: currentDocument(history), layers, bakes, cause });
 }
 
 export function WorkspaceProvider({
@@ -103,6 +140,9 @@ export function WorkspaceProvider({
   const known = useRef<StoredDocument>(undefined);
   const latestSettings = useRef<PreviewSettings>(undefined);
   const measuring = useRef(false);
+  const repeating = useRef<Repetition>(undefined);
+  const endRepeating = useRef<() => void>(() => undefined);
+  const takeMeasured = useRef<(take: MeasuredTake) => Promise<void>>(() => Promise.resolve());
 
   const notify = useCallback((text: string, action?: Notice["action"]) => {
     setNotices((before) => [
@@ -136,30 +176,82 @@ export function WorkspaceProvider({
     };
   }, []);
 
+  const changeAside = useCallback(
+    async (what: Parameters<typeof changeBeside>[1], tell: (stored: StoredDocument) => void) => {
+      try {
+        const stored = await changeBeside(known.current!.id, what);
+        // The document itself may be newer in another tab; that arrives by itself.
+        const next = { ...known.current!, layers: stored.layers, bakes: stored.bakes };
+        known.current = next;
+        tell(next);
+        setState((before) => before && { ...before, stored: next });
+      } catch (error) {
+        notify(error instanceof Error ? error.message : String(error));
+      }
+    },
+    [notify],
+  );
+
+  const choose = useCallback(
+    (layers: Partial<LayerChoices>) =>
+      changeAside(
+        (before) => ({ layers: { ...before.layers, ...layers } }),
+        (next) => send({ kind: "layers", layers: next.layers }),
+      ),
+    [changeAside],
+  );
+
+  const changeBakes = useCallback(
+    (bakes: (before: readonly Bake[]) => readonly Bake[]) =>
+      changeAside(
+        (before) => ({ bakes: bakes(before.bakes) }),
+        (next) => send({ kind: "bakes", bakes: next.bakes }),
+      ),
+    [changeAside],
+  );
+
+  const takeBake = useCallback(
+    async (complete: Bake) => {
+      let gone: Bake | undefined;
+      await changeBakes((bakes) => {
+        const next = withComplete(bakes, complete);
+        gone = next.gone;
+        return next.bakes;
+      });
+      if (gone)
+        await deleteBake(gone).catch((error: unknown) => notify(`The bake before stays on disk: ${String(error)}`));
+    },
+    [changeBakes, notify],
+  );
+
   useEffect(
     () =>
       engine.subscribe((event) => {
         const lost = (error: unknown) => notify(`What was measured could not be stored: ${String(error)}`);
         if (event.kind === "notice") notify(event.text);
+        if (event.kind === "takeStopped") {
+          notify("The take was stopped before its end and is not kept.");
+          endRepeating.current();
+        }
         if (event.kind === "status" && event.status.measuringTake !== measuring.current) {
           measuring.current = event.status.measuringTake;
           // What was swapped before the take is not the take's; where it cannot be read, keepTake finds out too.
           if (measuring.current) void readDisturbances().catch(() => undefined);
         }
+        if (event.kind === "baked") void takeBake(event.bake);
         if (event.kind === "graphicsTrial") {
-          const { fraction, parallel } = latestSettings.current!;
+          const { fraction, parallel } = inForce(latestSettings.current!);
           void keepTrial("graphicsTrial", known.current!.name, { fraction, parallel, results: event.results }).catch(
             lost,
           );
         }
         if (event.kind === "formatTrial")
-          void keepFormats(known.current!.name, latestSettings.current!.fraction, event.results).catch(lost);
+          void keepFormats(known.current!.name, inForce(latestSettings.current!).fraction, event.results).catch(lost);
         if (event.kind === "parallelCurve")
           void keepTrial("parallelTrial", known.current!.name, { points: event.points }).catch(lost);
-        if (event.kind === "take")
-          void keepTake(event.take).catch((error: unknown) => notify(`The take could not be stored: ${String(error)}`));
+        if (event.kind === "take") void takeMeasured.current(event.take);
       }),
-    [notify],
+    [notify, takeBake],
   );
 
   const openId = state?.stored.id;
@@ -240,11 +332,61 @@ export function WorkspaceProvider({
     [notify],
   );
 
+  const repeatTake = useCallback(
+    async (take: StoredTake, times: number) => {
+      const stored = await database.documents.get(take.document.id);
+      if (!stored) throw new Error(`${take.document.name} is not there any more.`);
+      if (known.current?.id !== stored.id) await openDocument(stored.id);
+      if (documentKey(currentDocument(stored.history)) !== take.document.state)
+        throw new Error(`${take.document.name} was edited since: undo to the state of the take first.`);
+      const { solo, effectsOff } = known.current!.layers;
+      const before = { settings: latestSettings.current!, layers: { solo, effectsOff } };
+      changeSettings(take.settings);
+      if (take.layers) await choose({ solo: take.layers.solo, effectsOff: take.layers.effectsOff });
+      send({ kind: "range", range: take.range });
+      // What was held decides a take as much as the settings: one that began with nothing does so again.
+      const total = take.range.out - take.range.in;
+      const emptied = take.heldAtStart.memory < total / 2;
+      repeating.current = { of: take.repeats ?? take.id, left: times, emptied, before };
+      send({ kind: "measureTake", emptied });
+    },
+    [openDocument, changeSettings, choose],
+  );
+
+  useEffect(() => {
+    takeMeasured.current = async (take) => {
+      const run = repeating.current;
+      try {
+        await keepTake(take, run?.of);
+      } catch (error) {
+        notify(`The take could not be stored: ${String(error)}`);
+      }
+      if (!run) return;
+      // Stopped while it was being kept.
+      if (repeating.current !== run) return;
+      if (run.left > 1) {
+        repeating.current = { ...run, left: run.left - 1 };
+        send({ kind: "measureTake", emptied: run.emptied });
+      } else endRepeating.current();
+    };
+    endRepeating.current = () => {
+      const run = repeating.current;
+      repeating.current = undefined;
+      if (!run) return;
+      changeSettings(run.before.settings);
+      void choose(run.before.layers);
+    };
+  }, [notify, changeSettings, choose]);
+
   const workspace = useMemo((): Workspace | undefined => {
     if (!state) return undefined;
     const document = currentDocument(state.stored.history);
     return {
       ...state,
+      settings: inForce(state.settings),
+      chosen: state.settings,
+      layers: state.stored.layers,
+      bakes: state.stored.bakes,
       document,
       composition: mainComposition(document),
       canUndo: canUndo(state.stored.history),
@@ -255,11 +397,27 @@ export function WorkspaceProvider({
       edit,
       undo: () => change({ kind: "undo" }),
       redo: () => change({ kind: "redo" }),
+      choose,
+      changeBakes,
+      repeatTake,
       changeSettings,
       notify,
       dismiss,
     };
-  }, [state, notices, openDocument, removeOpen, edit, change, changeSettings, notify, dismiss]);
+  }, [
+    repeatTake,
+    state,
+    notices,
+    openDocument,
+    removeOpen,
+    edit,
+    change,
+    choose,
+    changeBakes,
+    changeSettings,
+    notify,
+    dismiss,
+  ]);
 
   if (failure) {
     return (

@@ -1,4 +1,5 @@
-import type { Command, EngineEvent } from "./protocol";
+import type { Command, EngineEvent, SentCommand } from "./protocol";
+import { sharedNow } from "./responses";
 
 type Listener = (event: EngineEvent) => void;
 
@@ -20,7 +21,8 @@ export class EngineClient {
   }
 
   send(command: Command, transfer: Transferable[] = []): void {
-    this.worker.postMessage(command, transfer);
+    const message: SentCommand = { command, sentMs: sharedNow() };
+    this.worker.postMessage(message, transfer);
   }
 
   /** @returns a function that ends the subscription */

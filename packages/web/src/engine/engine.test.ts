@@ -31,7 +31,8 @@ describe("opening", () => {
 
   test("the order of settings and composition does not matter", async () => {
     const rig = new EngineRig();
-    rig.send({ kind: "open", document: moving(), cause: "open" }, { kind: "configure", settings: SETTINGS });
+    rig.reopen(moving(), "open");
+    rig.send({ kind: "configure", settings: SETTINGS });
     await rig.run(900);
     expect(rig.status.range).toEqual({ in: 0, out: FRAMES });
     expect(rig.shown).toHaveLength(1);
@@ -41,7 +42,7 @@ describe("opening", () => {
     const rig = await open();
     rig.send({ kind: "seek", frame: 9, scrubbing: false }, { kind: "range", range: { in: 3, out: 8 } });
     const other = { ...moving(), id: "other" };
-    rig.send({ kind: "open", document: other, cause: "open" });
+    rig.reopen(other, "open");
     await rig.run(900);
     expect(rig.status).toMatchObject({ playhead: 0, range: { in: 0, out: FRAMES } });
   });
@@ -174,7 +175,8 @@ describe("playing", () => {
   test("a take right after opening, when nothing is known of the costs, still shows frames on time", async () => {
     const rig = new EngineRig();
     rig.pool.frameMs = 120;
-    rig.send({ kind: "configure", settings: SETTINGS }, { kind: "open", document: moving(), cause: "open" });
+    rig.send({ kind: "configure", settings: SETTINGS });
+    rig.reopen(moving(), "open");
     rig.send({ kind: "range", range: { in: 0, out: FRAMES } });
     const { summary } = await rig.measure();
     expect(summary.onTimeShare).toBeGreaterThan(0.4);
@@ -242,7 +244,7 @@ describe("playing", () => {
     rig.send({ kind: "measureTake" }, { kind: "pause" });
     await rig.run(1500);
     expect(rig.all("take")).toHaveLength(1);
-    expect(rig.notices).toEqual(["The take was stopped before its end and is not kept."]);
+    expect(rig.all("takeStopped")).toHaveLength(1);
   });
 
   test("a take that is stopped before its end is not kept, and that is said", async () => {
@@ -251,7 +253,7 @@ describe("playing", () => {
     await rig.run(200);
     rig.send({ kind: "pause" });
     expect(rig.all("take")).toEqual([]);
-    expect(rig.notices).toEqual(["The take was stopped before its end and is not kept."]);
+    expect(rig.all("takeStopped")).toHaveLength(1);
   });
 
   test("the screens are told no more often than they can use", async () => {
@@ -460,12 +462,14 @@ describe("edits", () => {
   test("lose the frames they change, and undo has every one of them back without rendering", async () => {
     const rig = await open();
     await rig.fill();
-    rig.send({ kind: "open", document: moving(2), cause: "edit" });
-    expect(rig.last("cacheChange").change).toEqual({ cause: "edit", lost: FRAMES, regained: 0 });
+    rig.reopen(moving(2), "edit");
+    expect(rig.last("cacheChange").change).toEqual({ document: moving().id, cause: "edit", lost: FRAMES, regained: 0 });
+    expect(rig.held(IN_MEMORY)).toBe(0);
     await rig.run(500);
     const { rendered } = rig.status;
-    rig.send({ kind: "open", document: moving(), cause: "undo" });
-    expect(rig.last("cacheChange").change).toEqual({ cause: "undo", lost: 0, regained: FRAMES });
+    rig.reopen(moving(), "undo");
+    expect(rig.last("cacheChange").change).toEqual({ document: moving().id, cause: "undo", lost: 0, regained: FRAMES });
+    expect(rig.held(IN_MEMORY)).toBe(FRAMES);
     await rig.run(2000);
     expect(rig.status.rendered).toBe(rendered);
     expect(rig.held(IN_MEMORY)).toBe(FRAMES);
@@ -478,7 +482,7 @@ describe("edits", () => {
     await rig.run(100);
     const under = [...rig.pool.running.keys()];
     expect(under).toHaveLength(2);
-    rig.send({ kind: "open", document: moving(3), cause: "edit" });
+    rig.reopen(moving(3), "edit");
     expect(rig.pool.stopped).toEqual(expect.arrayContaining(under));
   });
 
@@ -548,7 +552,7 @@ describe("disk", () => {
     await rig.fill();
     const written = rig.disk.frames.size;
     expect(written).toBeLessThan(FRAMES);
-    rig.send({ kind: "open", document: { ...moving(), id: "other" }, cause: "open" });
+    rig.reopen({ ...moving(), id: "other" }, "open");
     rig.send({ kind: "removed", document: "main" });
     await rig.run(20_000);
     // The one that was on its way arrived.
@@ -674,7 +678,7 @@ describe("what is written to disk", () => {
       await rig.run(1000);
     }
     const stores = disk.stores;
-    rig.send({ kind: "open", document: moving(2), cause: "edit" });
+    rig.reopen(moving(2), "edit");
     await rig.run(1000);
     for (let frame = 1; frame < 24; frame += 3) {
       rig.send({ kind: "seek", frame, scrubbing: false });

@@ -1,20 +1,18 @@
 import {
   clampFrame,
+  findWaste,
   frameBudgetMs,
   frameBytes,
   frameOfStep,
   framesThatFit,
-  IN_MEMORY,
-  ON_DISK,
   schedule,
   stepAt,
   type Action,
+  type Branch,
   type ContentKey,
-  type Document,
   type EvictionContext,
   type FrameNumber,
   type FrameRange,
-  type Job,
   type Milliseconds,
   type Mode,
   type Origin,
@@ -24,36 +22,49 @@ import {
   type RenderSettings,
   type Snapshot,
 } from "@kinetocache/core";
+import { dequal } from "dequal";
 import { Arrival } from "./arrival";
+import { suggestBakes } from "./bakePlan";
+import { Bakery } from "./bakery";
+import { BranchDesk, NO_EXCHANGE, type Exchange } from "./branchDesk";
 import { Calibration } from "./calibration";
 import { BrowserDesk, type BrowserPort } from "./browserDesk";
 import { Devices, type GraphicsFault } from "./devices";
 import { DiskTier } from "./diskTier";
 import { DiskWork } from "./diskWork";
-import { FrameCosts } from "./frameCosts";
+import { explain } from "./explanation";
+import { FillOrders, progressOf } from "./fillOrders";
+import { CostBook } from "./frameCosts";
 import type { FrameStorage, HeldPicture } from "./frameStorage";
 import { HeldFrames } from "./heldFrames";
+import { JobTable, type EngineJob } from "./jobTable";
 import { releasePixels, SparePixels } from "./pixels";
 import { GraphicsTrial } from "./graphicsTrial";
 import { ParallelTrial } from "./parallelTrial";
-import { PreviewTimeline } from "./previewTimeline";
-import type { Command, EngineEvent, PreviewSettings, Status } from "./protocol";
+import type { PreviewTimeline } from "./previewTimeline";
+import {
+  NO_LAYER_CHOICES,
+  type Command,
+  type Comparison,
+  type EngineEvent,
+  type LayerChoices,
+  type PlanRequest,
+  type PreviewSettings,
+  type Status,
+  type TimelineData,
+} from "./protocol";
 import type { RenderOutcome, Rendered, RenderPool } from "./renderPool";
 import { Reports } from "./reports";
+import { Responses, sharedNow } from "./responses";
+import type { SequencePort } from "./sequenceClient";
+import { Stage } from "./stage";
+import { inForce, isLasting, previewQuality } from "./tradeOffs";
 import { TakeRecorder } from "./takeRecorder";
+import { SavingsDesk, workOutSavings } from "./savings";
 import { Transport } from "./transport";
 import { inOrder, spread, type Course, type Trial } from "./trial";
 import { TrialRun } from "./trialRun";
 import type { Viewer } from "./viewer";
-
-interface EngineJob extends Job {
-  readonly key: ContentKey;
-  readonly keep: "memory" | "disk";
-  /** The timeline it was started for; another may be in force when it ends. */
-  readonly timeline: PreviewTimeline;
-  /** Asked to stop; its result is still used when it arrives and fits. */
-  stopping: boolean;
-}
 
 interface Admittance {
   readonly origin: Origin;
@@ -68,9 +79,19 @@ interface Admittance {
 export interface Surroundings {
   readonly pool: Pick<
     RenderPool,
-    "size" | "freeSlots" | "memoryBytes" | "resize" | "setDocument" | "setGraphics" | "setDecoding" | "render" | "stop"
+    | "size"
+    | "freeSlots"
+    | "memoryBytes"
+    | "resize"
+    | "setScene"
+    | "setGraphics"
+    | "setDecoding"
+    | "render"
+    | "bake"
+    | "stop"
   >;
   readonly disks: { readonly server: FrameStorage; readonly browser: BrowserPort };
+  readonly sequences: SequencePort;
   readonly viewer: Pick<Viewer, "attach" | "show">;
   readonly emit: (event: EngineEvent) => void;
 }
@@ -90,9 +111,29 @@ const SLICE_MS = 6;
 // Frames that memory does not take are written to disk from the hand; more than this wait for the disk.
 const MOST_IN_HAND = 4;
 
+const NO_ACTIONS: readonly Command["kind"][] = [
+  "viewer",
+  "pauseFilling",
+  "fill",
+  "pauseFill",
+  "cancelFill",
+  "follow",
+  "explain",
+  "savings",
+  "findWaste",
+  "planBakes",
+  "bake",
+  "pauseBake",
+  "stopBake",
+  "diskChanged",
+  "browserDisk",
+  "carry",
+  "stopCarrying",
+];
+
 /** Whether the user did something, so that background work gives way. */
 function isAction({ kind }: Command): boolean {
-  return !["viewer", "pauseFilling", "diskChanged", "browserDisk", "carry", "stopCarrying"].includes(kind);
+  return !NO_ACTIONS.includes(kind);
 }
 
 /**
@@ -101,18 +142,25 @@ function isAction({ kind }: Command): boolean {
  */
 export class Engine {
   private settings: PreviewSettings | undefined;
-  private document: Document | undefined;
-  private timeline: PreviewTimeline | undefined;
+  private layers: LayerChoices = NO_LAYER_CHOICES;
   private readonly spares = new SparePixels(FETCH_SLOTS);
-  private readonly held = new HeldFrames((key, held) => this.timeline?.mark(key, IN_MEMORY, held), this.spares);
-  private readonly costs = new FrameCosts();
+  private readonly held = new HeldFrames((key, held) => this.stage.noteHeld(key, held), this.spares);
+  private readonly branches = new BranchDesk(this.held);
+  private readonly book = new CostBook();
+  private readonly stage: Stage;
+  /** The layer whose own pixels the lanes show. */
+  private followed: string | undefined;
+  private readonly orders = new FillOrders();
   private readonly disk: DiskTier;
   private readonly diskWork: DiskWork;
-  private readonly jobs = new Map<number, EngineJob>();
+  private readonly jobs = new JobTable((job) => this.pool.stop(job));
   private readonly calibration = new Calibration();
   /** Where frames came from that were obtained during this run of playback and not shown yet. */
   private readonly origins = new Map<ContentKey, Origin>();
   private readonly reports: Reports;
+  private readonly savings: SavingsDesk;
+  private readonly bakery: Bakery;
+  private readonly responses = new Responses();
 
   private playhead: FrameNumber = 0;
   private range: FrameRange = { in: 0, out: 1 };
@@ -125,15 +173,17 @@ export class Engine {
   private lastActionMs = 0;
   private lastScrubMs = -Infinity;
   private fillingPaused = false;
-  private shownKey: ContentKey | undefined;
+  private serverWasGone = false;
+  private shownKeys: readonly ContentKey[] = [];
   private shownFrame: FrameNumber | undefined;
+  /** The frame that is on show at the size for scrubbing. */
+  private scrubbedFrame: FrameNumber | undefined;
   private shownAtMs = 0;
   private sharpFrame: FrameNumber | undefined;
   /** Whether frames at full size are more than the chosen graphics device takes. */
   private sharpOnProcessor = false;
   private rendered = 0;
   private readonly arrival = new Arrival();
-  private nextJob = 0;
 
   private pumping = false;
   private pumpAgain = false;
@@ -143,14 +193,19 @@ export class Engine {
   private readonly viewer: Surroundings["viewer"];
   private readonly emit: Surroundings["emit"];
 
-  constructor({ pool, disks, viewer, emit }: Surroundings) {
+  constructor({ pool, disks, sequences, viewer, emit }: Surroundings) {
     this.pool = pool;
     this.viewer = viewer;
     this.emit = emit;
+    const tiers = {
+      inMemory: (key: ContentKey) => this.held.has(key),
+      onDisk: (key: ContentKey) => this.disk.has(key),
+    };
+    this.stage = new Stage(this.book, tiers, this.branches);
     this.devices = new Devices(pool, (text) => emit({ kind: "notice", text }));
     this.reports = new Reports(emit, {
       status: () => this.status(),
-      timeline: () => this.timeline?.takeChanges(),
+      timeline: () => this.timelineData(),
       isBusy: () =>
         this.transport !== undefined ||
         this.trial !== undefined ||
@@ -160,12 +215,15 @@ export class Engine {
         this.disk.queued > 0,
     });
     this.disk = new DiskTier(disks, {
-      onKeys: (keys, held) => keys.forEach((key) => this.timeline?.mark(key, ON_DISK, held)),
+      onKeys: (keys, held) => this.stage.noteOnDisk(keys, held),
       onCosts: (costs) => {
-        for (const [key, ms] of costs) this.costs.learn(key, ms);
+        for (const [key, ms] of costs) this.book.learn(key, ms);
         this.timeline?.estimateAgain();
       },
-      onChange: () => this.pump(),
+      onChange: () => {
+        this.noteServer();
+        this.pump();
+      },
       notice: (text) => emit({ kind: "notice", text }),
     });
     this.diskWork = new DiskWork({
@@ -175,25 +233,81 @@ export class Engine {
       emit,
       onChange: () => this.pump(),
     });
+    this.bakery = new Bakery({ pool, sequences, emit, onChange: () => this.pump() });
+    this.savings = new SavingsDesk(emit, () => {
+      const { timeline, range } = this;
+      if (!timeline || !this.calibration.isDone) return undefined;
+      const { document, settings, bakes } = timeline;
+      return workOutSavings(document, settings, bakes, range, this.book.modelOf(settings.renderer));
+    });
     void this.disk.refresh();
   }
 
-  handle(command: Command): void {
+  /** @param sentMs when it was sent, by `sharedNow` */
+  handle(command: Command, sentMs: Milliseconds = sharedNow()): void {
     const now = performance.now();
-    if (isAction(command)) this.stopTrial();
+    if (isAction(command)) {
+      this.stopTrial();
+      this.responses.noteAction(sentMs, this.fillingJobs());
+    }
     switch (command.kind) {
       case "configure":
         this.configure(command.settings);
         break;
       case "open":
-        this.open(command.document, command.cause);
+        this.open(command);
+        break;
+      case "layers":
+        this.chooseLayers(command.layers);
+        break;
+      case "bakes":
+        this.stage.setBakes(command.bakes);
+        this.restart();
+        break;
+      case "compare":
+        this.compare(command.with);
+        break;
+      case "fill":
+        this.orders.add(command.target);
+        this.followLayers();
+        break;
+      case "pauseFill":
+        this.orders.pause(command.order, command.paused);
+        break;
+      case "cancelFill":
+        this.cancelOrder(command.order);
+        break;
+      case "follow":
+        this.followed = command.layer;
+        this.followLayers();
+        break;
+      case "findWaste":
+        this.findWaste();
+        break;
+      case "planBakes":
+        this.planBakes(command.how);
+        break;
+      case "bake":
+        this.bakery.start(command.bake);
+        break;
+      case "pauseBake":
+        this.bakery.pause(command.bake, command.paused);
+        break;
+      case "stopBake":
+        this.bakery.stop(command.bake);
+        break;
+      case "savings":
+        this.savings.want(command.wanted);
+        break;
+      case "explain":
+        this.explain(command.frame);
         break;
       case "removed":
         this.disk.drop(command.document);
         break;
       case "viewer":
         this.viewer.attach(command.canvas);
-        this.shownKey = undefined;
+        this.shownKeys = [];
         this.shownFrame = undefined;
         this.sharpFrame = undefined;
         break;
@@ -213,12 +327,15 @@ export class Engine {
       case "seek":
         if (command.scrubbing) this.lastScrubMs = now;
         this.seek(command.frame);
+        this.responses.noteSeek(sentMs, this.timeline?.isInMemory(this.playhead) ?? false);
         break;
       case "step":
         this.seek(this.playhead + command.frames);
+        this.responses.noteSeek(sentMs, this.timeline?.isInMemory(this.playhead) ?? false);
         break;
       case "range":
         this.range = command.range;
+        this.savings.note();
         break;
       case "setEnd":
         this.setEnd(command.end);
@@ -228,7 +345,9 @@ export class Engine {
         break;
       case "measureTake":
         this.pause();
+        this.compare(undefined);
         this.takeStartsMs = now + TAKE_LEAD_MS;
+        if (command.emptied) this.held.clear(this.evictionContext());
         break;
       case "measureParallel":
         this.startTrial(new ParallelTrial(command.cores, this.course(), this.devices.device));
@@ -263,6 +382,10 @@ export class Engine {
     this.pump();
   }
 
+  private fillingJobs(): number[] {
+    return this.jobs.all().flatMap(({ id, purpose }) => (purpose === "fill" ? [id] : []));
+  }
+
   private configure(settings: PreviewSettings): void {
     const before = this.settings;
     this.settings = settings;
@@ -270,8 +393,9 @@ export class Engine {
     this.devices.choose(settings);
     this.disk.configure(settings.diskCache);
     this.held.setBudget(settings.memoryBudgetBytes, this.evictionContext());
+    this.stage.lanes?.tryAgain();
     const isOtherDevice = before?.effectsOn !== settings.effectsOn;
-    if (!before || isOtherDevice || before.fraction !== settings.fraction || before.effects !== settings.effects) {
+    if (!before || isOtherDevice || !dequal(this.qualityWith(before), this.qualityWith(settings))) {
       this.devices.sizeChanged();
       this.restart();
     }
@@ -280,40 +404,96 @@ export class Engine {
       this.play(this.transport.clock.speed);
   }
 
-  private open(document: Document, cause: "open" | "edit" | "undo" | "redo"): void {
+  private open({ document, layers, bakes, cause }: Command & { kind: "open" }): void {
     const before = this.timeline;
-    this.document = document;
-    this.pool.setDocument(document);
+    if (this.stage.document?.id !== document.id) {
+      this.orders.clear();
+      this.bakery.stopAll();
+      this.followed = undefined;
+    }
+    this.branches.isEdited = cause !== "open";
+    this.layers = layers;
+    this.stage.set({ document, bakes });
     this.restart();
     if (cause === "open" || !this.timeline || before?.document.id !== document.id) return;
     this.timeline.computeKeys(Infinity);
-    this.emit({ kind: "cacheChange", change: { cause, ...this.timeline.compareWith(before) } });
+    const change = { document: document.id, cause, ...this.timeline.compareWith(before) };
+    this.reports.now();
+    this.emit({ kind: "cacheChange", change });
+  }
+
+  private get timeline(): PreviewTimeline | undefined {
+    return this.stage.timeline;
   }
 
   /** A new timeline: the document or what decides its pixels has changed. */
   private restart(): void {
-    if (!this.document || !this.settings) return;
-    const isNew = this.timeline?.document.id !== this.document.id;
-    const { fraction, effects } = this.settings;
-    const renderer = this.devices.use(this.devices.device);
-    const settings: RenderSettings = { fraction, effects, renderer };
-    this.timeline = new PreviewTimeline(this.document, settings, this.costs, {
-      inMemory: (key) => this.held.has(key),
-      onDisk: (key) => this.disk.has(key),
-    });
+    const { document, bakes, unreadable } = this.stage;
+    if (!document || !this.settings) return;
+    const isNew = this.timeline?.document.id !== document.id;
+    this.pool.setScene({ document, bakes, unreadable });
+    this.stage.build(this.qualityWith(this.settings));
+    const timeline = this.timeline!;
+    this.savings.note();
+    this.followLayers();
     this.sharpFrame = undefined;
     this.sharpOnProcessor = false;
     this.shownFrame = undefined;
+    this.scrubbedFrame = undefined;
     if (isNew) {
       this.transport = undefined;
       this.take = undefined;
       this.takeStartsMs = undefined;
       this.playhead = 0;
-      this.range = { in: 0, out: this.timeline.duration };
+      this.range = { in: 0, out: timeline.duration };
     }
-    if (isNew || this.costs.isNew(renderer)) this.calibration.start(this.timeline.duration);
-    this.timeline.computeKeys(SLICE_MS);
-    for (const job of this.jobs.values()) if (!this.timeline.has(job.key)) this.stop(job);
+    if (isNew || this.book.isNew(timeline.settings.renderer)) this.calibration.start(timeline.duration);
+    timeline.computeKeys(SLICE_MS);
+    this.jobs.stopWhere(({ purpose, key }) => purpose !== "order" && !this.stage.has(key));
+  }
+
+  /** Baked pictures that could not be read while the server was gone are tried again when it is back. */
+  private noteServer(): void {
+    const isGone = this.disk.state.kind === "unreachable";
+    if (this.serverWasGone && !isGone && this.stage.readAgain()) this.restart();
+    this.serverWasGone = isGone;
+  }
+
+  private qualityWith(settings: PreviewSettings): RenderSettings {
+    return previewQuality(settings, this.layers, this.devices.use(this.devices.device));
+  }
+
+  private chooseLayers(layers: LayerChoices): void {
+    const before = this.layers;
+    this.layers = layers;
+    this.stage.lanes?.tryAgain();
+    const { solo, effectsOff } = layers;
+    if (dequal([before.solo, before.effectsOff], [solo, effectsOff])) this.followLayers();
+    else this.restart();
+  }
+
+  private compare(comparison: Comparison | undefined): void {
+    if (!this.stage.compare(comparison)) return;
+    this.shownFrame = undefined;
+    this.sharpFrame = undefined;
+  }
+
+  /** Layers whose pixels are kept, whatever they cost. */
+  private get wantedLayers(): ReadonlySet<string> {
+    const { marked, pinned } = this.layers;
+    return new Set([...marked, ...pinned, ...this.orders.layers]);
+  }
+
+  private followLayers(): void {
+    const followed = new Set(this.wantedLayers);
+    if (this.followed !== undefined) followed.add(this.followed);
+    this.stage.lanes?.follow(followed);
+  }
+
+  private cancelOrder(order: number): void {
+    if (!this.orders.remove(order)) return;
+    this.jobs.stopWhere(({ purpose }) => purpose === "order");
+    this.followLayers();
   }
 
   private play(speed: number): void {
@@ -336,14 +516,14 @@ export class Engine {
     );
     this.origins.clear();
     this.sharpFrame = undefined;
+    this.scrubbedFrame = undefined;
     this.takeStartsMs = undefined;
   }
 
   private pause(): void {
     this.transport = undefined;
-    this.held.letGoAll(this.shownKey);
-    if (this.take || this.takeStartsMs !== undefined)
-      this.emit({ kind: "notice", text: "The take was stopped before its end and is not kept." });
+    this.held.letGoAll(this.shownKeys);
+    if (this.take || this.takeStartsMs !== undefined) this.emit({ kind: "takeStopped" });
     this.take = undefined;
     this.takeStartsMs = undefined;
   }
@@ -369,8 +549,10 @@ export class Engine {
     this.timeline.computeKeys(Infinity);
     this.begin({ startFrame: this.range.in, speed: 1, loop: false });
     this.take = new TakeRecorder({
-      document: this.document!,
-      settings: this.settings!,
+      document: this.stage.document!,
+      bakes: this.stage.bakes,
+      settings: inForce(this.settings!),
+      layers: this.layers,
       graphicsFault: this.devices.faultReason,
       range: this.range,
       residency: this.timeline.residency,
@@ -392,18 +574,18 @@ export class Engine {
   }
 
   private course(): Course {
-    const hasClips = Object.values(this.document?.assets ?? {}).some(({ kind }) => kind === "clip");
+    const hasClips = Object.values(this.stage.document?.assets ?? {}).some(({ kind }) => kind === "clip");
     return hasClips ? inOrder(this.range) : spread(this.range);
   }
 
   private startTrial(trial: Trial): void {
     if (!this.timeline) return;
     this.pause();
-    for (const job of this.jobs.values()) this.stop(job);
+    this.jobs.stopWhere(() => true);
     this.trial = new TrialRun(trial, {
       pool: this.pool,
       emit: this.emit,
-      nextJob: () => this.nextJob++,
+      nextJob: () => this.jobs.newId(),
       rendererFor: (device) => this.devices.use(device),
     });
   }
@@ -413,7 +595,7 @@ export class Engine {
     const { timeline } = this;
     if (!timeline) return;
     this.pause();
-    for (const job of this.jobs.values()) this.stop(job);
+    this.jobs.stopWhere(() => true);
     const held = [...this.held.keys()].filter((key) => timeline.has(key));
     void this.diskWork.measureFormats(
       location,
@@ -440,7 +622,13 @@ export class Engine {
     this.take = undefined;
     this.transport = undefined;
     this.timeline!.estimateAgain();
-    if (take) this.emit({ kind: "take", take: take.finish() });
+    if (!take) return;
+    const { costs, measured } = this.timeline!.costs;
+    const { in: first, out } = this.range;
+    this.emit({
+      kind: "take",
+      take: { ...take.finish(), costs: costs.slice(first, out), measured: measured.slice(first, out) },
+    });
   }
 
   private modeAt(now: Milliseconds): Mode {
@@ -451,7 +639,7 @@ export class Engine {
 
   private mayFill(): boolean {
     if (this.transport || this.takeStartsMs !== undefined) return false;
-    return this.settings?.background === "Idle" && !this.fillingPaused && this.calibration.isDone;
+    return this.settings?.background !== "Off" && !this.fillingPaused && this.calibration.isDone;
   }
 
   /** Carries out what the scheduler says until it has nothing more to say. */
@@ -494,9 +682,29 @@ export class Engine {
     }
     const mode = this.modeAt(now);
     timeline.keyOf(this.playhead);
-    for (const action of schedule(this.snapshot(timeline, mode, now))) this.perform(action);
+    const bakes = this.bakery.isActive && !this.take && this.takeStartsMs === undefined;
+    // What was asked for comes before what fills by itself.
+    const acting = bakes && mode === "filling" ? "parked" : mode;
+    const actions = schedule(this.snapshot(timeline, acting, now));
+    for (const action of actions) this.perform(action);
+    this.endOrder(timeline, actions, mode);
+    if (bakes && (mode !== "playing" || !this.settings!.pauseFillingWhilePlaying)) this.bakeOn(timeline);
     if (mode !== "playing") this.calibrate(timeline);
     this.disk.setQuiet(mode === "playing" || mode === "scrubbing");
+  }
+
+  /** Bakes on the workers that nothing else needs. */
+  private bakeOn(timeline: PreviewTimeline): void {
+    if (!this.calibration.isDone) return;
+    this.bakery.step(
+      this.stage.document!,
+      () => this.jobs.newId(),
+      (id, bake, frame) => {
+        // The scheduler knows it as something that was ordered, and lets it give way to what is to be shown.
+        const how = { kind: "render", purpose: "order", keep: "memory", key: `${bake.id}:${frame}` } as const;
+        this.jobs.add({ ...how, frame, layer: `bake ${bake.id}`, timeline }, id);
+      },
+    );
   }
 
   private snapshot(timeline: PreviewTimeline, mode: Mode, now: Milliseconds): Snapshot {
@@ -504,6 +712,7 @@ export class Engine {
     const { window } = this.settings!;
     const memoryFits = this.memoryFits(timeline);
     const inHand = this.held.handKeys;
+    const lasting = isLasting(timeline.settings);
     return {
       nowMs: now,
       mode,
@@ -511,23 +720,54 @@ export class Engine {
       duration: timeline.duration,
       range: this.range,
       budgetMs: this.budgetMs,
-      residency: timeline.residency,
-      jobs: [...this.jobs.values()],
+      residency: this.stage.residency(transport !== undefined),
+      jobs: this.jobs.all(),
       renderSlots: this.calibration.job === undefined ? this.pool.size : this.pool.size - 1,
       fetchSlots: FETCH_SLOTS,
-      renderMs: (frame) => this.arrival.expectedMs(this.costs.costs[frame]!),
+      renderMs: (frame) => this.arrival.expectedMs(timeline.costs.costs[frame]!),
       fetchMs: this.disk.fetchMs,
       window,
       clock: transport?.clock,
       shownStep: transport?.shownStep ?? -1,
       shownFrame: this.shownFrame,
       memoryFits,
-      memoryRoom: mode === "filling" ? this.memoryRoom(timeline, memoryFits) : 0,
-      diskTakes: (frame) => inHand.length < MOST_IN_HAND && this.disk.wants(this.costs.costs[frame]!, true),
+      memoryRoom: mode === "filling" || this.orders.active.length > 0 ? this.memoryRoom(timeline, memoryFits) : 0,
+      diskTakes: (frame) =>
+        lasting && inHand.length < MOST_IN_HAND && this.disk.wants(timeline.costs.costs[frame]!, true),
       sharpen: this.sharpenState(mode, now),
       inHand: new Set(inHand.flatMap((key) => timeline.framesOf(key))),
       failed: timeline.failed,
+      scrub: mode === "scrubbing" ? this.scrubState(timeline) : "off",
+      orders: this.takeStartsMs === undefined && this.calibration.isDone ? this.orders.active : [],
+      marked: timeline.settings.renderer === "cpu-1" ? this.layers.marked : [],
+      layerFilled: (layer, frame) => this.stage.lanes!.isFilled(layer, frame),
+      idleFills: this.settings!.background === "Marked" ? "marked" : "frames",
+      fillsWhilePlaying: !this.settings!.pauseFillingWhilePlaying && !this.take,
     };
+  }
+
+  private scrubState(timeline: PreviewTimeline): Snapshot["scrub"] {
+    const fraction = inForce(this.settings!).scrubFraction;
+    if (fraction === timeline.settings.fraction || this.stage.other) return "off";
+    if (this.scrubbedFrame === this.playhead) return "shown";
+    return this.held.has(timeline.keyAt(this.playhead, fraction)) ? "held" : "wanted";
+  }
+
+  /** An order for which there is nothing left to start is done. */
+  private endOrder(timeline: PreviewTimeline, actions: readonly Action[], mode: Mode): void {
+    const order = this.orders.first;
+    if (!order || mode === "playing" || this.pool.freeSlots === 0 || !this.calibration.isDone) return;
+    const goesOn =
+      actions.some((action) => "purpose" in action && action.purpose === "order") ||
+      this.jobs.all().some(({ purpose }) => purpose === "order") ||
+      this.held.handKeys.length >= MOST_IN_HAND;
+    if (goesOn) return;
+    const { held, total } = progressOf(order.target, timeline, this.stage.lanes!);
+    this.orders.remove(order.id);
+    this.followLayers();
+    if (held < total)
+      this.emit({ kind: "notice", text: `Filling ended at ${held} of ${total} frames: memory takes no more of them.` });
+    this.pumpAgain = true;
   }
 
   private get budgetMs(): Milliseconds {
@@ -547,7 +787,7 @@ export class Engine {
 
   private sharpenState(mode: Mode, now: Milliseconds): Snapshot["sharpen"] {
     if (mode === "scrubbing" || mode === "playing" || this.takeStartsMs !== undefined) return "off";
-    if (!this.settings!.sharpenWhenParked || this.settings!.fraction === 1) return "off";
+    if (!this.settings!.sharpenWhenParked || this.timeline!.settings.fraction === 1 || this.stage.other) return "off";
     if (this.sharpFrame === this.playhead) return "done";
     return now - this.shownAtMs >= SHARPEN_AFTER_MS ? "wanted" : "off";
   }
@@ -561,14 +801,18 @@ export class Engine {
         this.skip(action.frame, action.step);
         break;
       case "render":
-        this.startRender(action.frame, action.purpose, action.keep);
+        if (action.layer !== undefined) this.startBranch(action.frame, action.layer, action.purpose);
+        else this.startRender(action.frame, action.purpose, action.keep);
+        break;
+      case "showScrub":
+        this.showScrub(action.frame);
         break;
       case "fetch":
         this.startFetch(action.frame, action.purpose);
         break;
       case "cancel": {
         const job = this.jobs.get(action.job);
-        if (job) this.stop(job);
+        if (job) this.jobs.stop(job);
         break;
       }
       case "end":
@@ -579,23 +823,30 @@ export class Engine {
   }
 
   private show(frame: FrameNumber, step: number): void {
-    const key = this.timeline!.keyOf(frame);
-    const picture = this.held.use(key);
-    if (!picture) {
+    const keys = this.stage
+      .sides(this.transport !== undefined)
+      .map((side) => side.keyOf(Math.min(frame, side.duration - 1)));
+    const pictures = keys.map((key) => this.held.use(key));
+    const gone = keys.filter((_, index) => !pictures[index]);
+    if (gone.length > 0) {
       // Noted as held but gone: the note is corrected and the frame is obtained again.
-      this.timeline!.mark(key, IN_MEMORY, false);
+      gone.forEach((key) => this.stage.noteHeld(key, false));
       this.pumpAgain = true;
       return;
     }
-    if (key !== this.shownKey || this.sharpFrame !== undefined) this.viewer.show(picture);
+    const isOnShow = keys.join() === this.shownKeys.join() && this.shownFrame !== undefined;
+    if (!isOnShow || this.sharpFrame !== undefined || this.scrubbedFrame !== undefined)
+      this.viewer.show(pictures as HeldPicture[], this.stage.comparison);
     const now = performance.now();
-    const origin = this.origins.get(key) ?? "memory";
-    this.origins.delete(key);
-    if (this.shownKey !== undefined && this.shownKey !== key) this.held.letGo(this.shownKey);
-    this.shownKey = key;
+    const origin = keys.map((key) => this.origins.get(key)).find((one) => one !== undefined) ?? "memory";
+    keys.forEach((key) => this.origins.delete(key));
+    for (const key of this.shownKeys) if (!keys.includes(key)) this.held.letGo(key);
+    this.shownKeys = keys;
     this.shownFrame = frame;
+    this.responses.noteShown();
     this.shownAtMs = now;
     this.sharpFrame = undefined;
+    this.scrubbedFrame = undefined;
     if (this.transport) {
       this.playhead = frame;
       const stallMs = this.transport.show(step, now);
@@ -604,6 +855,16 @@ export class Engine {
     }
     this.reports.playhead(frame, this.transport !== undefined);
     this.pumpAgain = true;
+  }
+
+  private showScrub(frame: FrameNumber): void {
+    const picture = this.held.use(this.timeline!.keyAt(frame, inForce(this.settings!).scrubFraction));
+    if (!picture) return;
+    this.viewer.show([picture], undefined);
+    this.scrubbedFrame = frame;
+    this.shownFrame = undefined;
+    this.shownAtMs = performance.now();
+    this.sharpFrame = undefined;
   }
 
   private skip(frame: FrameNumber, step: number): void {
@@ -616,32 +877,76 @@ export class Engine {
   private startRender(frame: FrameNumber, purpose: Purpose, keep: "memory" | "disk"): void {
     const timeline = this.timeline!;
     if (this.pool.freeSlots === 0) return;
-    if (purpose === "sharpen") {
-      const job = this.addJob(frame, { kind: "render", purpose, keep, key: timeline.sharpKey(frame) });
-      const renderer = this.sharpOnProcessor ? "cpu-1" : timeline.settings.renderer;
-      this.pool.render(job.id, frame, { ...timeline.settings, fraction: 1, renderer });
+    if (purpose === "sharpen" || purpose === "scrub") {
+      const fraction = purpose === "sharpen" ? 1 : inForce(this.settings!).scrubFraction;
+      const isOnProcessor = purpose === "sharpen" && this.sharpOnProcessor;
+      const renderer = isOnProcessor ? "cpu-1" : timeline.settings.renderer;
+      const key = timeline.keyAt(frame, fraction);
+      const job = this.jobs.add({ kind: "render", frame, purpose, keep, key, timeline });
+      this.pool.render(job.id, { frame, settings: { ...timeline.settings, fraction, renderer } });
       return;
     }
-    const key = timeline.keyOf(frame);
+    const side = this.lacking(frame);
+    const key = side?.keyOf(frame);
     // The key may only now be known, and be held already; or a twin of this frame is on its way.
-    if (timeline.isInMemory(frame)) {
+    if (!side || key === undefined || side.isInMemory(frame)) {
       this.pumpAgain = true;
       return;
     }
-    if (this.isUnderWay(key)) return;
-    const job = this.addJob(frame, { kind: "render", purpose, keep, key });
-    this.pool.render(job.id, frame, timeline.settings);
+    if (this.jobs.isUnderWay(key)) return;
+    if (this.stage.other && side.isOnDisk(frame)) {
+      this.startFetch(frame, purpose);
+      return;
+    }
+    const branches = this.exchange(side, frame);
+    const job = this.jobs.add({ kind: "render", frame, purpose, keep, key, timeline: side, taken: branches.held });
+    const variant = side === timeline ? undefined : side.document.main;
+    this.pool.render(job.id, { frame, settings: side.settings, variant, branches });
+  }
+
+  /** The side of a comparison, or the only one, whose frame is not in memory. */
+  private lacking(frame: FrameNumber): PreviewTimeline | undefined {
+    return this.stage.lacking(frame, this.transport !== undefined);
+  }
+
+  /** Renders one layer's finished pixels. */
+  private startBranch(frame: FrameNumber, layer: string, purpose: Purpose): void {
+    const timeline = this.timeline!;
+    if (this.pool.freeSlots === 0) return;
+    const node = timeline.graphOf(frame).root.inputs.find((input) => input.layer === layer);
+    if (!node || this.held.has(node.key) || this.jobs.isUnderWay(node.key)) return;
+    this.branches.note(node.key, layer, frame);
+    const job = this.jobs.add({ kind: "render", frame, purpose, keep: "memory", key: node.key, layer, timeline });
+    this.pool.render(job.id, { frame, settings: timeline.settings, layer });
+  }
+
+  /** Branches that go along with a frame. Only the processor's workers take them, and none are kept during playback. */
+  private exchange(side: PreviewTimeline, frame: FrameNumber): Exchange {
+    const { renderer } = side.settings;
+    if (renderer !== "cpu-1") return NO_EXCHANGE;
+    const { root } = side.graphOf(frame);
+    const context = this.transport ? undefined : this.evictionContext();
+    const wanted = new Set(this.wantedLayers);
+    // A nested composition is what is put together beforehand: it is what stays while the rest is tried out.
+    for (const { id, source } of side.composition.layers) if (source.kind === "composition") wanted.add(id);
+    return this.branches.exchange(root, frame, this.book.modelOf(renderer), wanted, context);
   }
 
   private startFetch(frame: FrameNumber, purpose: Purpose): void {
-    const key = this.timeline!.keyOf(frame);
-    if (this.isUnderWay(key)) return;
-    const job = this.addJob(frame, { kind: "fetch", purpose, keep: "memory", key });
+    const side = this.lacking(frame);
+    if (!side) return;
+    const key = side.keyOf(frame);
+    if (this.jobs.isUnderWay(key)) return;
+    if (!side.isOnDisk(frame)) {
+      this.startRender(frame, purpose, "memory");
+      return;
+    }
+    const job = this.jobs.add({ kind: "fetch", frame, purpose, keep: "memory", key, timeline: side });
     void this.disk.fetch(key, this.spares.take()).then((picture) => {
-      this.jobs.delete(job.id);
+      this.jobs.end(job.id);
       if (picture) {
         this.take?.read(picture.bytes);
-        const costMs = this.costs.measuredMs(key) ?? this.costs.costs[frame] ?? 0;
+        const costMs = this.book.measured(key)?.ms ?? job.timeline.costs.costs[frame] ?? 0;
         this.admit(key, picture, costMs, {
           origin: "disk",
           keep: "memory",
@@ -653,28 +958,13 @@ export class Engine {
     });
   }
 
-  private addJob(frame: FrameNumber, how: Pick<EngineJob, "kind" | "purpose" | "keep" | "key">): EngineJob {
-    const id = this.nextJob++;
-    const job = { ...how, id, frame, timeline: this.timeline!, startedMs: performance.now(), stopping: false };
-    this.jobs.set(id, job);
-    return job;
-  }
-
-  private isUnderWay(key: ContentKey): boolean {
-    for (const job of this.jobs.values()) if (job.key === key) return true;
-    return false;
-  }
-
-  private stop(job: EngineJob): void {
-    if (job.stopping || job.kind === "fetch") return;
-    job.stopping = true;
-    this.pool.stop(job.id);
-  }
-
   private calibrate(timeline: PreviewTimeline): void {
-    if (this.pool.freeSlots === 0 || !this.shownKey) return;
-    const next = this.calibration.next(this.nextJob);
-    if (next) this.pool.render(this.nextJob++, next.frame, { ...timeline.settings, fraction: next.fraction });
+    if (this.pool.freeSlots === 0 || this.shownKeys.length === 0) return;
+    const id = this.jobs.newId();
+    const next = this.calibration.next(id);
+    if (!next) return;
+    const { frame, fraction } = next;
+    this.pool.render(id, { frame, settings: { ...timeline.settings, fraction } });
   }
 
   /** What a render worker sends back. */
@@ -686,23 +976,72 @@ export class Engine {
     }
     if (this.calibration.end(outcome.job)) {
       if (outcome.kind === "rendered" && outcome.warm) {
-        const model = this.costs.modelOf(outcome.renderer);
+        const model = this.book.modelOf(outcome.renderer);
         outcome.costs.forEach((cost) => model.add(cost));
       } else if (outcome.kind === "noGraphics" && this.isOnGraphics) this.fallBack(outcome);
-      if (this.calibration.isDone) this.timeline?.estimateAgain();
+      if (this.calibration.isDone) {
+        this.timeline?.estimateAgain();
+        this.savings.note();
+      }
       this.pump();
       return;
     }
-    const job = this.jobs.get(outcome.job);
-    this.jobs.delete(outcome.job);
+    const job = this.jobs.end(outcome.job);
+    this.responses.noteEnd(outcome.job);
+    this.takeBack(job, outcome);
+    if (this.bakery.end(outcome)) {
+      this.pump();
+      return;
+    }
     if (job && outcome.kind === "rendered") this.accept(job, outcome);
+    else if (job && outcome.kind === "branch") this.acceptBranch(job, outcome);
+    else if (job && outcome.kind === "unreadable") this.playLive(job, outcome);
     else if (outcome.kind === "rendered") releasePixels(outcome.pixels);
     else if (job && outcome.kind === "noGraphics") this.endWithoutGraphics(job, outcome);
     else if (job && outcome.kind === "failed") {
-      job.timeline.failed.add(job.frame);
+      if (job.layer !== undefined) this.stage.lanes?.refuse(job.layer, job.frame);
+      else job.timeline.failed.add(job.frame);
       this.emit({ kind: "notice", text: `Frame ${job.frame} could not be rendered: ${outcome.reason}` });
     }
     this.pump();
+  }
+
+  /** What was lent for a job comes back, or is lost with the worker that had it. */
+  private takeBack(job: EngineJob | undefined, { lent }: RenderOutcome): void {
+    lent.forEach((branch) => this.held.takeBack(branch));
+    const back = new Set(lent.map(({ key }) => key));
+    for (const { key } of job?.taken ?? []) if (!back.has(key)) this.held.lose(key);
+  }
+
+  private acceptBranch(job: EngineJob, { branch, ms, costs, warm, jumped }: RenderOutcome & { kind: "branch" }): void {
+    const model = this.book.modelOf(job.timeline.settings.renderer);
+    if (warm && !jumped) costs.forEach((cost) => model.add(cost));
+    this.admitBranch(branch, ms, job.frame);
+  }
+
+  private admitBranch(branch: Branch, costMs: Milliseconds, frame: FrameNumber): void {
+    const layer = this.branches.layerOf(branch.key);
+    // The document may have changed since it was asked for.
+    if (layer === undefined || this.held.has(branch.key)) {
+      releasePixels(branch.pixels);
+      return;
+    }
+    if (!this.branches.admit(branch, costMs, this.evictionContext())) this.stage.lanes?.refuse(layer, frame);
+  }
+
+  /** A baked picture cannot be read: the live branch is played there, and it is said. */
+  private playLive(job: EngineJob, { stored, reason, all }: RenderOutcome & { kind: "unreadable" }): void {
+    if (this.stage.bakesOf(stored).length === 0) {
+      job.timeline.failed.add(job.frame);
+      this.emit({ kind: "notice", text: `Frame ${job.frame} could not be rendered: ${reason}` });
+      return;
+    }
+    const isFirst = this.stage.noteUnreadable(stored, all);
+    if (isFirst === undefined) return;
+    if (isFirst)
+      this.emit({ kind: "notice", text: `A baked frame is not played, the live layer is shown instead: ${reason}` });
+    if (all) void this.disk.refresh();
+    this.restart();
   }
 
   private get isOnGraphics(): boolean {
@@ -722,10 +1061,14 @@ export class Engine {
     const { timeline, frame } = job;
     const { document } = timeline;
     const picture: HeldPicture = { width, height, depth: document.depth, pixels };
+    if (job.purpose === "scrub") {
+      if (!this.held.put(key, picture, ms, this.evictionContext())) releasePixels(pixels);
+      return;
+    }
     if (job.purpose === "sharpen") {
       const isOnShow = !this.transport && frame === this.playhead && this.shownFrame === frame;
       if (isOnShow && !job.stopping && timeline === this.timeline) {
-        this.viewer.show(picture);
+        this.viewer.show([picture], undefined);
         this.sharpFrame = frame;
       }
       releasePixels(pixels);
@@ -733,11 +1076,20 @@ export class Engine {
     }
     this.rendered++;
     this.devices.noteDecoding(rendered);
-    this.arrival.note(performance.now() - job.startedMs, timeline === this.timeline ? this.costs.costs[frame]! : 0);
-    if (warm && !jumped) this.timeline!.measure(key, rendered, timeline.stillKeys(frame));
+    const isPresent = this.stage.isPresent(timeline);
+    this.arrival.note(performance.now() - job.startedMs, isPresent ? timeline.costs.costs[frame]! : 0);
+    if (warm && !jumped)
+      (isPresent ? timeline : this.timeline!).measure(key, rendered, timeline.stillKeys(frame), job.taken);
     this.take?.rendered(costs);
-    const inBackground = job.purpose === "fill";
-    this.admit(key, picture, ms, { origin: "rendered", keep: job.keep, owner: document.id, inBackground });
+    for (const branch of rendered.branches) {
+      const layer = this.branches.layerOf(branch.key);
+      const own = costs.filter((cost) => cost.layer === layer).reduce((sum, cost) => sum + cost.ms, 0);
+      this.admitBranch(branch, own, frame);
+    }
+    const inBackground = job.purpose === "fill" || job.purpose === "order";
+    // What a worker's first frames take says more of the compiler than of the frame.
+    const costMs = warm && !jumped ? ms : timeline.costs.costs[frame]! || ms;
+    this.admit(key, picture, costMs, { origin: "rendered", keep: job.keep, owner: document.id, inBackground });
   }
 
   /** Takes a finished frame into memory, or for the moment in hand, and passes new ones on to the disk. */
@@ -751,12 +1103,13 @@ export class Engine {
     const admitted = keep === "memory" && this.held.put(key, picture, costMs, this.evictionContext());
     if (this.transport) this.origins.set(key, origin);
     const isNew = origin === "rendered";
-    const wantsDisk = isNew && !this.disk.has(key) && this.disk.wants(costMs, inBackground);
+    const lasts = this.timeline !== undefined && isLasting(this.timeline.settings);
+    const wantsDisk = isNew && lasts && !this.disk.has(key) && this.disk.wants(costMs, inBackground);
     if (!admitted) {
       if (keep === "memory" || wantsDisk) this.held.keepInHand(key, picture, keep === "memory");
       else releasePixels(picture.pixels);
     }
-    if (!isNew) return;
+    if (!isNew || !lasts) return;
     this.disk.offer({
       key,
       owner,
@@ -764,23 +1117,38 @@ export class Engine {
       inBackground,
       picture: () => this.held.peek(key),
       settled: () => {
-        if (key !== this.shownKey && !this.transport) this.held.letGo(key);
+        if (!this.shownKeys.includes(key) && !this.transport) this.held.letGo(key);
       },
     });
   }
 
   private evictionContext(): EvictionContext {
-    const { timeline, playhead, range, transport } = this;
-    if (!timeline) return { mode: "leastRecentlyUsed" };
-    if (transport) {
-      const { direction } = transport;
-      return { mode: "playback", nextUse: (key) => timeline.nextUse(key, playhead + direction, range, direction) };
-    }
-    return {
-      mode: "free",
-      distance: (key) => timeline.distance(key, playhead),
-      inRange: (key) => timeline.isIn(key, range),
-    };
+    const { playhead, range, transport } = this;
+    return this.stage.evictionContext({ playhead, range, direction: transport?.direction }, this.layers.pinned);
+  }
+
+  private findWaste(): void {
+    if (!this.timeline) return;
+    const { document, settings, bakes } = this.timeline;
+    const model = this.book.modelOf(settings.renderer);
+    this.emit({ kind: "waste", waste: findWaste(document, { settings, bakes, model }) });
+  }
+
+  private planBakes(how: PlanRequest): void {
+    const { timeline, range } = this;
+    if (!timeline) return;
+    timeline.computeKeys(Infinity);
+    const model = this.book.modelOf(timeline.settings.renderer);
+    const plan = suggestBakes(timeline, range, this.budgetMs, model, this.disk.readRate, how);
+    this.emit({ kind: "bakePlan", plan });
+  }
+
+  private explain(frame: FrameNumber): void {
+    const { timeline } = this;
+    if (!timeline || frame >= timeline.duration) return;
+    const model = this.book.modelOf(timeline.settings.renderer);
+    const explanation = explain(timeline, frame, this.held, this.evictionContext(), model, this.layers.pinned);
+    this.emit({ kind: "explanation", explanation });
   }
 
   /** @param now when the last step took place: what fell due since then has not been seen by it */
@@ -792,7 +1160,11 @@ export class Engine {
     if (wakeMs === undefined) return;
     this.timer = setTimeout(
       () => {
+        const { other, lanes } = this.stage;
         if (timeline.hasUnkeyed) timeline.computeKeys(SLICE_MS);
+        else if (other?.hasUnkeyed) other.computeKeys(SLICE_MS);
+        else if (lanes?.hasUnkeyed && !this.transport) lanes.computeKeys(SLICE_MS);
+        else if (this.savings.isDue(this.transport !== undefined)) this.savings.step(SLICE_MS);
         else if (timeline.hasUnestimated && !this.transport) timeline.estimate(SLICE_MS);
         this.pump();
       },
@@ -802,7 +1174,10 @@ export class Engine {
 
   /** When something may be due after a time; undefined when only a message can change anything. */
   private nextWakeMs(timeline: PreviewTimeline, now: Milliseconds): Milliseconds | undefined {
-    if (timeline.hasUnkeyed || (timeline.hasUnestimated && !this.transport)) return now;
+    const { other, lanes } = this.stage;
+    if (timeline.hasUnkeyed || other?.hasUnkeyed) return now;
+    if (!this.transport && (timeline.hasUnestimated || lanes?.hasUnkeyed)) return now;
+    if (this.savings.isDue(this.transport !== undefined)) return now;
     if (this.transport) return this.nextShowMs(this.transport, timeline, now);
     const moments = [this.lastScrubMs + SCRUB_REST_MS, this.shownAtMs + SHARPEN_AFTER_MS];
     if (this.takeStartsMs !== undefined) moments.push(this.takeStartsMs);
@@ -823,8 +1198,17 @@ export class Engine {
     return transport.dueMs(byClock + 1);
   }
 
+  private timelineData(): TimelineData | undefined {
+    const { timeline, lanes } = this.stage;
+    const data = timeline?.takeChanges(lanes?.takeChanged() ?? false);
+    const { followed } = this;
+    const residency = followed === undefined ? undefined : lanes?.residency(followed);
+    return data && residency ? { ...data, layer: { id: followed!, residency: residency.slice() } } : data;
+  }
+
   private status(): Status | undefined {
-    const { timeline, transport } = this;
+    const { transport } = this;
+    const { timeline, lanes, comparison, unreadable } = this.stage;
     if (!timeline) return undefined;
     const { held, remainingMs } = timeline.heldAndRemaining();
     return {
@@ -836,6 +1220,8 @@ export class Engine {
         budgetBytes: this.held.budgetBytes,
         usedBytes: this.held.usedBytes,
         frames: this.held.size,
+        branches: this.held.branchCount,
+        branchBytes: this.held.branchBytes,
         workingBytes: this.pool.memoryBytes,
       },
       filling: {
@@ -844,16 +1230,21 @@ export class Engine {
         total: timeline.duration,
         remainingMs: remainingMs > 0 ? remainingMs / this.pool.size : undefined,
       },
+      orders: this.orders.status(timeline, lanes!, this.pool.size),
+      comparison,
+      bakes: this.bakery.status,
+      unreadable,
       disk: this.disk.state,
       notWorthStoring: this.disk.notWorth,
       readRate: this.disk.readRate,
       rendered: this.rendered,
+      responses: this.responses.times,
       measuringTake: this.take !== undefined || this.takeStartsMs !== undefined,
       carrying: this.diskWork.carrying,
       trial: this.trial?.status ?? this.diskWork.trial,
       graphicsFault: this.devices.faultReason,
       playback: transport && { skipped: transport.skipped, reachedRate: transport.reachedRate },
-      layerCosts: this.costs.layerSummary(this.playhead, this.range),
+      layerCosts: timeline.costs.layerSummary(this.playhead, this.range),
       sharp: this.sharpFrame === this.playhead,
     };
   }

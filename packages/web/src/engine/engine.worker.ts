@@ -3,9 +3,10 @@ import { BrowserWorkerPort } from "./browserDisk/browserPort";
 import { DepthConverter } from "./depthConverter";
 import { DiskPool } from "./diskPool";
 import { Engine } from "./engine";
-import type { Command } from "./protocol";
+import type { SentCommand } from "./protocol";
 import { RenderPool, type RenderOutcome } from "./renderPool";
 import { loadResources } from "./resources";
+import { SequenceClient } from "./sequenceClient";
 import { Viewer } from "./viewer";
 
 async function start(): Promise<Engine> {
@@ -15,6 +16,7 @@ async function start(): Promise<Engine> {
   const engine = new Engine({
     pool,
     disks: { server: new DiskPool(), browser: new BrowserWorkerPort() },
+    sequences: new SequenceClient(),
     viewer: new Viewer(new DepthConverter(own)),
     emit: (event) => self.postMessage(event),
   });
@@ -24,4 +26,5 @@ async function start(): Promise<Engine> {
 const engine = start();
 
 // Commands that arrive before the engine is ready wait for it, in order.
-self.onmessage = async ({ data: command }: MessageEvent<Command>) => (await engine).handle(command);
+self.onmessage = async ({ data: { command, sentMs } }: MessageEvent<SentCommand>) =>
+  (await engine).handle(command, sentMs);

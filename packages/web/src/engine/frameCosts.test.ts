@@ -1,6 +1,6 @@
-import { buildGraph, FULL_QUALITY, stillKeys, type CostSample } from "@kinetocache/core";
+import { buildGraph, FULL_QUALITY, stillKeys, type CostSample, type RendererClass } from "@kinetocache/core";
 import { moving } from "../../../../testing/engine";
-import { FrameCosts, type FrameTiming } from "./frameCosts";
+import { CostBook, FrameCosts, type FrameTiming } from "./frameCosts";
 
 const opened = moving();
 const graphs = Array.from({ length: 24 }, (_, frame) => buildGraph(opened, frame, FULL_QUALITY));
@@ -19,10 +19,8 @@ function timing(ms: number, costs: readonly CostSample[], change: Partial<FrameT
   return { ms, costs, nodesTimed: true, renderer: "cpu-1", ...change };
 }
 
-function costs(): FrameCosts {
-  const result = new FrameCosts();
-  result.reset(24, ["square"], "cpu-1");
-  return result;
+function costs(book = new CostBook(), renderer: RendererClass = "cpu-1"): FrameCosts {
+  return new FrameCosts(book, 24, ["square"], renderer);
 }
 
 test("nothing is known until something was measured; then the others are estimated from it", () => {
@@ -45,26 +43,28 @@ test("what a still branch took is not charged to the frame that happened to come
 });
 
 test("a measurement stays known by its key through a change of timeline, and holds for each of its frames", () => {
-  const known = costs();
+  const book = new CostBook();
+  const known = costs(book);
   known.record(graphs[3]!.key, [3, 4, 9], timing(25, samples(3, 10).slice(1)), still(3));
   expect([3, 4, 9].map((frame) => known.costs[frame])).toEqual([25, 25, 25]);
-  known.reset(24, ["square"], "cpu-1");
-  known.place(7, graphs[3]!.key, graphs[3]!.root, still(3));
-  expect(known.costs[7]).toBe(25);
-  expect(known.measured[7]).toBe(1);
+  const next = costs(book);
+  next.place(7, graphs[3]!.key, graphs[3]!.root, still(3));
+  expect(next.costs[7]).toBe(25);
+  expect(next.measured[7]).toBe(1);
 });
 
 test("what the disk says of an earlier session is a measurement of the whole, not of its layers", () => {
-  const known = costs();
-  known.learn(graphs[2]!.key, 55);
+  const book = new CostBook();
+  const known = costs(book);
+  book.learn(graphs[2]!.key, 55);
   known.place(2, graphs[2]!.key, graphs[2]!.root, still(2));
   expect(known.costs[2]).toBe(55);
   expect(known.measured[2]).toBeGreaterThan(0);
   expect(known.layerSummary(2, { in: 2, out: 3 })[0]).toMatchObject({ measured: false, rangeMeasured: false });
   known.record(graphs[2]!.key, [2], timing(40, samples(2, 10).slice(1)), still(2));
-  expect(known.measuredMs(graphs[2]!.key)).toBe(40);
-  known.learn(graphs[2]!.key, 99);
-  expect(known.measuredMs(graphs[2]!.key)).toBe(40);
+  expect(book.measured(graphs[2]!.key)?.ms).toBe(40);
+  book.learn(graphs[2]!.key, 99);
+  expect(book.measured(graphs[2]!.key)?.ms).toBe(40);
 });
 
 test("the mean over a range is measured only when every frame of it is", () => {
@@ -77,8 +77,7 @@ test("the mean over a range is measured only when every frame of it is", () => {
 });
 
 test("a device that times no single effect is measured as a whole, and its layers are an estimate", () => {
-  const known = costs();
-  known.reset(24, ["square"], "gpu-1");
+  const known = costs(new CostBook(), "gpu-1");
   known.record(
     graphs[0]!.key,
     [0],
@@ -90,13 +89,25 @@ test("a device that times no single effect is measured as a whole, and its layer
 });
 
 test("what one renderer took says nothing about another", () => {
+  const book = new CostBook();
+  costs(book).record(graphs[0]!.key, [0], timing(30, samples(0, 10)), still(0));
+  expect([book.isNew("cpu-1"), book.isNew("gpu-1")]).toEqual([false, true]);
+  const estimate = (renderer: RendererClass) => {
+    const known = costs(book, renderer);
+    known.place(1, graphs[1]!.key, graphs[1]!.root, still(1));
+    return known.costs[1];
+  };
+  expect(estimate("gpu-1")).toBe(0);
+  expect(estimate("cpu-1")).toBeGreaterThan(0);
+});
+
+test("a branch that was taken over is charged as if it had been rendered, unless it stays still", () => {
   const known = costs();
-  known.record(graphs[0]!.key, [0], timing(30, samples(0, 10)), still(0));
-  expect([known.isNew("cpu-1"), known.isNew("gpu-1")]).toEqual([false, true]);
-  known.reset(24, ["square"], "gpu-1");
-  known.place(1, graphs[1]!.key, graphs[1]!.root, still(1));
-  expect(known.costs[1]).toBe(0);
-  known.reset(24, ["square"], "cpu-1");
-  known.place(1, graphs[1]!.key, graphs[1]!.root, still(1));
-  expect(known.costs[1]).toBeGreaterThan(0);
+  const key = graphs[0]!.root.inputs[0]!.key;
+  const taken = [{ key, layer: "square", costMs: 12 }];
+  known.record(graphs[0]!.key, [0], timing(10, samples(0, 10).slice(2)), new Set(), taken);
+  expect(known.costs[0]).toBe(22);
+  expect(known.layerSummary(0, { in: 0, out: 1 })[0]).toMatchObject({ playheadMs: 12 });
+  known.record(graphs[1]!.key, [1], timing(10, samples(1, 10).slice(2)), new Set([key]), taken);
+  expect(known.costs[1]).toBe(10);
 });

@@ -1,6 +1,5 @@
 import {
   CostModel,
-  FULL_QUALITY,
   type ContentKey,
   type FrameNumber,
   type FrameRange,
@@ -17,6 +16,13 @@ interface Measured {
   readonly byLayer?: ReadonlyMap<string, Milliseconds>;
 }
 
+/** A branch that did not have to be rendered for a frame, and what rendering it takes. */
+export interface TakenBranch {
+  readonly key: ContentKey;
+  readonly layer: string;
+  readonly costMs: Milliseconds;
+}
+
 /** What rendering one frame took. */
 export type FrameTiming = Pick<RenderedFrame, "ms" | "costs" | "nodesTimed"> & { readonly renderer: RendererClass };
 
@@ -28,19 +34,10 @@ const ESTIMATED = 0;
 const MEASURED = 1;
 const MEASURED_WHOLE = 2;
 
-/** What each frame of the timeline costs: measured where it was rendered, otherwise estimated. */
-export class FrameCosts {
-  costs = new Float32Array(0);
-  measured = new Uint8Array(0);
-  private layers: readonly string[] = [];
-  /** By layer, one value a frame. */
-  private layerCosts: Float32Array[] = [];
+/** What was measured on this machine: cost models by class of renderer, and frames by key. */
+export class CostBook {
   private readonly byKey = new Map<ContentKey, Measured>();
-  private rangeMeans: { readonly range: FrameRange; readonly means: readonly Milliseconds[] } | undefined;
-
-  /** What was measured on each class of renderer. */
   private readonly models = new Map<RendererClass, CostModel>();
-  private renderer: RendererClass = FULL_QUALITY.renderer;
 
   /** Whether nothing was measured on a renderer yet. */
   isNew(renderer: RendererClass): boolean {
@@ -53,42 +50,63 @@ export class FrameCosts {
     return known;
   }
 
-  /** Starts afresh for a timeline; measurements stay known by key. */
-  reset(duration: number, layers: readonly string[], renderer: RendererClass): void {
-    this.renderer = renderer;
-    this.costs = new Float32Array(duration);
-    this.measured = new Uint8Array(duration);
-    this.layers = layers;
-    this.layerCosts = layers.map(() => new Float32Array(duration));
-  }
-
-  /** Sets a frame's cost from what was measured, or by estimate. */
-  place(frame: FrameNumber, key: ContentKey, root: GraphNode, still: ReadonlySet<ContentKey>): void {
-    const known = this.byKey.get(key);
-    if (known?.byLayer) {
-      this.write(frame, known.ms, known.byLayer, MEASURED);
-      return;
-    }
-    const { total, byLayer } = this.modelOf(this.renderer).estimateFrame(root, still);
-    this.write(frame, known?.ms ?? total, byLayer, known ? MEASURED_WHOLE : ESTIMATED);
-  }
-
   /** Takes in what a frame on disk took to render when it was stored. */
   learn(key: ContentKey, ms: Milliseconds): void {
     if (!this.byKey.has(key) && this.byKey.size < REMEMBERED) this.byKey.set(key, { ms });
   }
 
+  note(key: ContentKey, measured: Measured): void {
+    if (this.byKey.size >= REMEMBERED) this.byKey.clear();
+    this.byKey.set(key, measured);
+  }
+
+  measured(key: ContentKey): Measured | undefined {
+    return this.byKey.get(key);
+  }
+}
+
+/** What each frame of a timeline costs: measured where it was rendered, otherwise estimated. */
+export class FrameCosts {
+  readonly costs: Float32Array;
+  readonly measured: Uint8Array;
+  /** By layer, one value a frame. */
+  private readonly layerCosts: readonly Float32Array[];
+  private rangeMeans: { readonly range: FrameRange; readonly means: readonly Milliseconds[] } | undefined;
+
+  constructor(
+    private readonly book: CostBook,
+    duration: number,
+    private readonly layers: readonly string[],
+    private readonly renderer: RendererClass,
+  ) {
+    this.costs = new Float32Array(duration);
+    this.measured = new Uint8Array(duration);
+    this.layerCosts = layers.map(() => new Float32Array(duration));
+  }
+
+  /** Sets a frame's cost from what was measured, or by estimate. */
+  place(frame: FrameNumber, key: ContentKey, root: GraphNode, still: ReadonlySet<ContentKey>): void {
+    const known = this.book.measured(key);
+    if (known?.byLayer) {
+      this.write(frame, known.ms, known.byLayer, MEASURED);
+      return;
+    }
+    const { total, byLayer } = this.book.modelOf(this.renderer).estimateFrame(root, still);
+    this.write(frame, known?.ms ?? total, byLayer, known ? MEASURED_WHOLE : ESTIMATED);
+  }
+
   /**
    * Takes a measurement in. What a still branch took when it was rendered for all frames is not charged to
-   * the one frame that happened to come first.
+   * the one frame that happened to come first; what a branch that was taken over would have taken is.
    */
   record(
     key: ContentKey,
     frames: readonly FrameNumber[],
     { ms: totalMs, costs: samples, renderer, nodesTimed }: FrameTiming,
     still: ReadonlySet<ContentKey>,
+    taken: readonly TakenBranch[] = [],
   ): void {
-    const model = this.modelOf(renderer);
+    const model = this.book.modelOf(renderer);
     const byLayer = new Map<string, Milliseconds>();
     let ms = totalMs;
     for (const sample of samples) {
@@ -99,13 +117,18 @@ export class FrameCosts {
       }
       if (sample.layer !== null) byLayer.set(sample.layer, (byLayer.get(sample.layer) ?? 0) + sample.ms);
     }
-    if (this.byKey.size >= REMEMBERED) this.byKey.clear();
-    this.byKey.set(key, nodesTimed ? { ms, byLayer } : { ms });
+    for (const { key: branch, layer, costMs } of taken) {
+      if (still.has(branch)) continue;
+      ms += costMs;
+      byLayer.set(layer, (byLayer.get(layer) ?? 0) + costMs);
+    }
+    this.book.note(key, nodesTimed ? { ms, byLayer } : { ms });
     for (const frame of frames) this.write(frame, ms, byLayer, nodesTimed ? MEASURED : MEASURED_WHOLE);
   }
 
-  measuredMs(key: ContentKey): Milliseconds | undefined {
-    return this.byKey.get(key)?.ms;
+  /** What a layer costs on each frame. */
+  costsOf(layer: string): Float32Array {
+    return this.layerCosts[this.layers.indexOf(layer)]!;
   }
 
   layerSummary(playhead: FrameNumber, range: FrameRange): LayerCost[] {

@@ -53,7 +53,68 @@ test("a frame in hand stays until it is let go, whatever becomes of the cache; t
   held.setBudget(0, PLAIN);
   expect(held.use("shown")).toBeDefined();
   const other = held.peek("other")!;
-  held.letGoAll("shown");
+  held.letGoAll(["shown"]);
   expect(held.handKeys).toEqual(["shown"]);
   expect(other.pixels.buffer.byteLength).toBe(0);
+});
+
+describe("layers' finished pixels", () => {
+  const branch = (key: string, bytes = 1600) => ({
+    key,
+    window: { x: 0, y: 0, width: bytes / 16, height: 1 },
+    pixels: newPixels(bytes),
+    layer: "title",
+    costMs: 20,
+  });
+  const open = () => {
+    const said: string[] = [];
+    const held = new HeldFrames((key, isHeld) => said.push(`${key} ${isHeld}`), new SparePixels(0));
+    held.setBudget(10_000, PLAIN);
+    return { held, said };
+  };
+
+  test("share the budget with frames and are counted apart", () => {
+    const { held, said } = open();
+    held.put("frame", picture(1000), 10, PLAIN);
+    expect(held.putBranch(branch("a"), PLAIN)).toBe(true);
+    expect([held.size, held.branchCount, held.branchBytes]).toEqual([1, 1, 1600]);
+    expect(held.usedBytes).toBe(2600 + 2 * BOOKKEEPING);
+    expect(held.use("a")).toBeUndefined();
+    held.setBudget(0, PLAIN);
+    expect([held.size, held.branchCount, held.branchBytes, held.usedBytes]).toEqual([0, 0, 0, 0]);
+    expect(said).toEqual(["frame true", "a true", "frame false", "a false"]);
+  });
+
+  test("are lent to one at a time, and come back as they were", () => {
+    const { held } = open();
+    held.putBranch(branch("a"), PLAIN);
+    const lent = held.lend("a")!;
+    expect(held.lend("a")).toBeUndefined();
+    expect(held.lend("b")).toBeUndefined();
+    held.takeBack(lent);
+    expect(held.lend("a")?.pixels).toBe(lent.pixels);
+  });
+
+  test("what had to go while it was lent is emptied when it comes back; what does not come back is not held", () => {
+    const { held, said } = open();
+    held.putBranch(branch("a"), PLAIN);
+    const lent = held.lend("a")!;
+    held.setBudget(0, PLAIN);
+    expect(lent.pixels.byteLength).toBe(1600);
+    held.takeBack(lent);
+    expect(lent.pixels.buffer.byteLength).toBe(0);
+    held.setBudget(10_000, PLAIN);
+    held.putBranch(branch("b"), PLAIN);
+    held.lend("b");
+    held.lose("b");
+    expect([held.has("b"), held.branchCount, said.at(-1)]).toEqual([false, 0, "b false"]);
+  });
+
+  test("one that is not taken in is emptied at once", () => {
+    const { held } = open();
+    const large = branch("a", 16_000);
+    expect(held.wouldTake("a", 16_000, 20, PLAIN)).toBe(false);
+    expect(held.putBranch(large, PLAIN)).toBe(false);
+    expect(large.pixels.buffer.byteLength).toBe(0);
+  });
 });

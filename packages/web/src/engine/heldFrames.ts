@@ -1,28 +1,43 @@
 import {
   MemoryCache,
-  type Admission,
+  type Branch,
   type Bytes,
   type ContentKey,
   type EvictionContext,
   type Milliseconds,
+  type Standing,
 } from "@kinetocache/core";
 import type { HeldPicture } from "./frameStorage";
-import { SparePixels } from "./pixels";
+import { releasePixels, SparePixels } from "./pixels";
+
+/** A layer's finished pixels, and what rendering them takes. */
+export interface HeldBranch extends Branch {
+  readonly layer: string;
+  readonly costMs: Milliseconds;
+}
+
+type Entry =
+  | { readonly kind: "frame"; readonly picture: HeldPicture }
+  /** Without its pixels while a render worker has them. */
+  | { readonly kind: "branch"; branch: HeldBranch; readonly bytes: Bytes; isLent: boolean };
 
 /**
  * Frames in memory: those in the cache, under its budget, and those in hand, which the cache did not take and
- * which stay until they were shown or written to disk.
+ * which stay until they were shown or written to disk. Layers' finished pixels share the cache with them; they are
+ * lent to the one worker that needs them and come back, so that nothing is copied on the way.
  */
 export class HeldFrames {
-  private readonly cache: MemoryCache<HeldPicture>;
+  private readonly cache: MemoryCache<Entry>;
   private readonly inHand = new Map<ContentKey, HeldPicture>();
+  private branches = 0;
+  private branchTotal: Bytes = 0;
 
-  /** @param onHeld told of each frame that comes or goes @param spares takes the buffers of those that go */
+  /** @param onHeld told of each frame or branch that comes or goes @param spares takes the buffers of frames that go */
   constructor(
     private readonly onHeld: (key: ContentKey, held: boolean) => void,
     private readonly spares: SparePixels,
   ) {
-    this.cache = new MemoryCache<HeldPicture>(0, ({ pixels }) => this.spares.add(pixels));
+    this.cache = new MemoryCache<Entry>(0, (entry) => this.discard(entry));
   }
 
   get budgetBytes(): Bytes {
@@ -35,7 +50,16 @@ export class HeldFrames {
 
   /** Frames in the cache. */
   get size(): number {
-    return this.cache.size;
+    return this.cache.size - this.branches;
+  }
+
+  /** Layers' finished pixels in the cache, and their bytes. */
+  get branchCount(): number {
+    return this.branches;
+  }
+
+  get branchBytes(): Bytes {
+    return this.branchTotal;
   }
 
   /** Keys of the frames in hand. */
@@ -59,16 +83,68 @@ export class HeldFrames {
 
   /** A frame to be shown; that counts as a use. */
   use(key: ContentKey): HeldPicture | undefined {
-    return this.cache.use(key) ?? this.inHand.get(key);
+    return pictureOf(this.cache.use(key)) ?? this.inHand.get(key);
   }
 
   peek(key: ContentKey): HeldPicture | undefined {
-    return this.cache.peek(key) ?? this.inHand.get(key);
+    return pictureOf(this.cache.peek(key)) ?? this.inHand.get(key);
+  }
+
+  standing(key: ContentKey, context: EvictionContext): Standing | undefined {
+    return this.cache.standing(key, context);
+  }
+
+  /** Whether a branch of a size would be taken. */
+  wouldTake(key: ContentKey, bytes: Bytes, costMs: Milliseconds, context: EvictionContext): boolean {
+    return this.cache.wouldAdmit(key, bytes, costMs, context, "branch");
+  }
+
+  /** @returns false when everything held is worth more; its memory is given back then */
+  putBranch(branch: HeldBranch, context: EvictionContext): boolean {
+    const { key, pixels, costMs } = branch;
+    const entry: Entry = { kind: "branch", branch, bytes: pixels.byteLength, isLent: false };
+    const { admitted, evicted } = this.cache.put(key, entry, pixels.byteLength, costMs, context, "branch");
+    evicted.forEach((victim) => this.onHeld(victim, false));
+    if (!admitted) {
+      releasePixels(pixels);
+      return false;
+    }
+    this.branches++;
+    this.branchTotal += pixels.byteLength;
+    this.onHeld(key, true);
+    return true;
+  }
+
+  /** A branch for one worker, until it is taken back; undefined when it is not held, or lent already. */
+  lend(key: ContentKey): HeldBranch | undefined {
+    const entry = this.cache.peek(key);
+    if (entry?.kind !== "branch" || entry.isLent) return undefined;
+    this.cache.use(key);
+    entry.isLent = true;
+    return entry.branch;
+  }
+
+  takeBack({ key, window, pixels }: Branch): void {
+    const entry = this.cache.peek(key);
+    if (entry?.kind !== "branch" || !entry.isLent) {
+      // It had to go meanwhile.
+      releasePixels(pixels);
+      return;
+    }
+    entry.branch = { ...entry.branch, window, pixels };
+    entry.isLent = false;
+  }
+
+  /** A branch that was lent will not come back. */
+  lose(key: ContentKey): void {
+    const entry = this.cache.peek(key);
+    if (entry?.kind === "branch" && entry.isLent && this.cache.remove(key)) this.onHeld(key, false);
   }
 
   /** @returns false when everything held is worth more */
   put(key: ContentKey, picture: HeldPicture, costMs: Milliseconds, context: EvictionContext): boolean {
-    const { admitted, evicted }: Admission = this.cache.put(key, picture, picture.pixels.byteLength, costMs, context);
+    const bytes = picture.pixels.byteLength;
+    const { admitted, evicted } = this.cache.put(key, { kind: "frame", picture }, bytes, costMs, context);
     evicted.forEach((victim) => this.onHeld(victim, false));
     if (admitted) this.onHeld(key, true);
     return admitted;
@@ -88,9 +164,16 @@ export class HeldFrames {
     this.onHeld(key, false);
   }
 
-  /** @param except a frame that stays: the one on show */
-  letGoAll(except: ContentKey | undefined): void {
-    for (const key of this.handKeys) if (key !== except) this.letGo(key);
+  /** @param except frames that stay: those on show */
+  letGoAll(except: readonly ContentKey[]): void {
+    for (const key of this.handKeys) if (!except.includes(key)) this.letGo(key);
+  }
+
+  /** Empties the cache; the budget stays. */
+  clear(context: EvictionContext): void {
+    const { budgetBytes } = this;
+    this.setBudget(0, context);
+    this.setBudget(budgetBytes, context);
   }
 
   setBudget(budget: Bytes, context: EvictionContext): void {
@@ -98,4 +181,19 @@ export class HeldFrames {
     // Whoever lowers the budget wants the memory.
     this.spares.drop();
   }
+
+  private discard(entry: Entry): void {
+    if (entry.kind === "frame") {
+      this.spares.add(entry.picture.pixels);
+      return;
+    }
+    this.branches--;
+    this.branchTotal -= entry.bytes;
+    // One that is lent gives its memory back when it returns.
+    if (!entry.isLent) releasePixels(entry.branch.pixels);
+  }
+}
+
+function pictureOf(entry: Entry | undefined): HeldPicture | undefined {
+  return entry?.kind === "frame" ? entry.picture : undefined;
 }

@@ -21,7 +21,7 @@ function run(cores: number, helpful: number, frameMs = 100) {
     }
     const next = jobs.splice(jobs.indexOf(jobs.reduce((a, b) => (b.endMs < a.endMs ? b : a))), 1)[0]!;
     now = next.endMs;
-    expect(trial.end({ kind: "cancelled", job: next.id }, now)).toBeUndefined();
+    expect(trial.end({ kind: "cancelled", lent: [], job: next.id }, now)).toBeUndefined();
   }
   return { trial, frames };
 }

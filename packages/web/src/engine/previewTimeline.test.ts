@@ -1,12 +1,12 @@
-import { frameKey, FULL_QUALITY, IN_MEMORY, ON_DISK } from "@kinetocache/core";
+import { frameKey, FULL_QUALITY, IN_MEMORY, NO_BAKES, ON_DISK } from "@kinetocache/core";
 import { moving } from "../../../../testing/engine";
-import { FrameCosts } from "./frameCosts";
+import { CostBook } from "./frameCosts";
 import { PreviewTimeline } from "./previewTimeline";
 
 const key = (frame: number, scale = 1) => frameKey(moving(scale), frame, FULL_QUALITY);
 
 function open(scale = 1, memory: readonly string[] = [], disk: readonly string[] = []): PreviewTimeline {
-  return new PreviewTimeline(moving(scale), FULL_QUALITY, new FrameCosts(), {
+  return new PreviewTimeline(moving(scale), FULL_QUALITY, NO_BAKES, new CostBook(), {
     inMemory: (held) => memory.includes(held),
     onDisk: (held) => disk.includes(held),
   });
@@ -24,7 +24,7 @@ test("keys are those of the frames, whichever is asked for first, and where each
 });
 
 test("sharpening has the key of the full size", () => {
-  expect(open().sharpKey(4)).toBe(key(4));
+  expect(open().keyAt(4, 1)).toBe(key(4));
 });
 
 test("without time no key is computed, and none twice", () => {

@@ -5,14 +5,16 @@ import {
   ON_DISK,
   stillKeys,
   Timeline,
+  type Bakes,
   type Composition,
   type ContentKey,
   type Document,
+  type FrameGraph,
   type FrameNumber,
   type Milliseconds,
   type RenderSettings,
 } from "@kinetocache/core";
-import type { FrameCosts, FrameTiming } from "./frameCosts";
+import { FrameCosts, type CostBook, type FrameTiming, type TakenBranch } from "./frameCosts";
 import type { TimelineData } from "./protocol";
 
 /** Where frames are held when a timeline first learns their keys. */
@@ -27,6 +29,7 @@ export interface Tiers {
  */
 export class PreviewTimeline {
   readonly composition: Composition;
+  readonly costs: FrameCosts;
   /** Frames that could not be rendered. */
   readonly failed = new Set<FrameNumber>();
   private readonly frames: Timeline;
@@ -39,16 +42,14 @@ export class PreviewTimeline {
   constructor(
     readonly document: Document,
     readonly settings: RenderSettings,
-    private readonly costs: FrameCosts,
+    readonly bakes: Bakes,
+    book: CostBook,
     private readonly tiers: Tiers,
   ) {
     this.composition = mainComposition(document);
     this.frames = new Timeline(this.composition.duration);
-    costs.reset(
-      this.composition.duration,
-      this.composition.layers.map(({ id }) => id),
-      settings.renderer,
-    );
+    const layers = this.composition.layers.map(({ id }) => id);
+    this.costs = new FrameCosts(book, this.composition.duration, layers, settings.renderer);
   }
 
   get duration(): number {
@@ -70,6 +71,10 @@ export class PreviewTimeline {
 
   isInMemory(frame: FrameNumber): boolean {
     return (this.residency[frame]! & IN_MEMORY) !== 0;
+  }
+
+  isOnDisk(frame: FrameNumber): boolean {
+    return (this.residency[frame]! & ON_DISK) !== 0;
   }
 
   has(key: ContentKey): boolean {
@@ -95,7 +100,7 @@ export class PreviewTimeline {
   keyOf(frame: FrameNumber): ContentKey {
     const known = this.frames.keyOf(frame);
     if (known) return known;
-    const { key, root } = buildGraph(this.document, frame, this.settings);
+    const { key, root } = this.graphOf(frame);
     const held = (this.tiers.inMemory(key) ? IN_MEMORY : 0) | (this.tiers.onDisk(key) ? ON_DISK : 0);
     this.frames.setKey(frame, key, held);
     this.costs.place(frame, key, root, this.stillKeys(frame));
@@ -103,9 +108,13 @@ export class PreviewTimeline {
     return key;
   }
 
-  /** Key of a frame at full size, for sharpening. */
-  sharpKey(frame: FrameNumber): ContentKey {
-    return buildGraph(this.document, frame, { ...this.settings, fraction: 1 }).key;
+  graphOf(frame: FrameNumber): FrameGraph {
+    return buildGraph(this.document, frame, this.settings, this.bakes);
+  }
+
+  /** Key of a frame at another size, for sharpening and for scrubbing. */
+  keyAt(frame: FrameNumber, fraction: number): ContentKey {
+    return buildGraph(this.document, frame, { ...this.settings, fraction }, this.bakes).key;
   }
 
   mark(key: ContentKey, tier: number, held: boolean): void {
@@ -115,12 +124,17 @@ export class PreviewTimeline {
 
   /** Keys of the branches that look the same in every frame, below one frame. */
   stillKeys(frame: FrameNumber): ReadonlySet<ContentKey> {
-    return stillKeys(this.document, frame, this.settings);
+    return stillKeys(this.document, frame, this.settings, this.bakes);
   }
 
   /** Takes in what rendering a frame took; the frame may be of an earlier state. */
-  measure(key: ContentKey, timing: FrameTiming, still: ReadonlySet<ContentKey>): void {
-    this.costs.record(key, this.frames.framesOf(key), timing, still);
+  measure(
+    key: ContentKey,
+    timing: FrameTiming,
+    still: ReadonlySet<ContentKey>,
+    taken: readonly TakenBranch[] = [],
+  ): void {
+    this.costs.record(key, this.frames.framesOf(key), timing, still, taken);
     this.changed = true;
   }
 
@@ -141,7 +155,7 @@ export class PreviewTimeline {
     while (this.nextUnestimated < this.nextUnkeyed && performance.now() < until) {
       const frame = this.nextUnestimated++;
       if (this.costs.measured[frame]) continue;
-      const { key, root } = buildGraph(this.document, frame, this.settings);
+      const { key, root } = this.graphOf(frame);
       this.costs.place(frame, key, root, this.stillKeys(frame));
     }
     this.changed = true;
@@ -170,9 +184,9 @@ export class PreviewTimeline {
     return { held, remainingMs };
   }
 
-  /** A copy for the screens, or undefined when nothing has changed since the last one. */
-  takeChanges(): TimelineData | undefined {
-    if (!this.changed) return undefined;
+  /** A copy for the screens, or undefined when nothing has changed since the last one. @param force whether it has */
+  takeChanges(force = false): TimelineData | undefined {
+    if (!this.changed && !force) return undefined;
     this.changed = false;
     const { costs, measured } = this.costs;
     return { costs: costs.slice(), measured: measured.slice(), residency: this.residency.slice() };

@@ -1,10 +1,15 @@
 import type {
+  Bake,
+  BakePlan,
+  Branch,
   Bytes,
   ContentKey,
   CostSample,
   DecodeDevice,
   Document,
   EffectMode,
+  EvictionContext,
+  FillTarget,
   FormatTrial,
   FrameItem,
   FrameNumber,
@@ -19,11 +24,19 @@ import type {
   RenderDevice,
   RendererClass,
   RenderSettings,
+  Standing,
+  StoredFrame,
   TakeFrame,
   TakeSummary,
+  Waste,
+  WorthParts,
 } from "@kinetocache/core";
+import type { BakeStatus } from "./bakeRun";
 import type { BrowserDiskState } from "./browserDisk/browserDisk";
+import type { FillOrder } from "./fillOrders";
 import type { RenderResources } from "./resources";
+import type { ResponseTimes } from "./responses";
+import type { Savings } from "./savings";
 
 /** Frames a second with a number of frames in parallel. */
 export interface ParallelPoint {
@@ -43,15 +56,39 @@ export interface StoragePolicy {
   readonly storeSlow: boolean;
 }
 
+/** When frames are rendered ahead: never; whatever is next after a pause; only the marked layers after a pause. */
+export const BACKGROUNDS = ["Off", "Idle", "Marked"] as const;
+type Background = (typeof BACKGROUNDS)[number];
+
+/** What the user chose for single layers of a composition, for the preview alone; ids of layers. */
+export interface LayerChoices {
+  /** Shown alone. */
+  readonly solo: readonly string[];
+  readonly effectsOff: readonly string[];
+  /** Rendered ahead. */
+  readonly marked: readonly string[];
+  /** Kept in memory while others can go. */
+  readonly pinned: readonly string[];
+}
+
+export const NO_LAYER_CHOICES: LayerChoices = { solo: [], effectsOff: [], marked: [], pinned: [] };
+
 /** What the user sets for the preview. Nothing here reaches an output. */
 export interface PreviewSettings {
   readonly fraction: number;
+  /** Size while scrubbing; never more than `fraction`. */
+  readonly scrubFraction: number;
   readonly effects: EffectMode;
+  readonly motionBlur: boolean;
+  /** Whether what gives up quality is in force at all. */
+  readonly tradeOffs: boolean;
   readonly memoryBudgetBytes: Bytes;
   /** Frames rendered in parallel. */
   readonly parallel: number;
   readonly window: PlayheadWindow;
-  readonly background: "Off" | "Idle";
+  readonly background: Background;
+  /** Whether filling that was asked for rests during playback. */
+  readonly pauseFillingWhilePlaying: boolean;
   readonly idleDelayMs: Milliseconds;
   readonly pacing: Pacing;
   readonly sharpenWhenParked: boolean;
@@ -63,15 +100,70 @@ export interface PreviewSettings {
   readonly diskCache: StoragePolicy;
 }
 
+/** How a second variant is shown. */
+export interface Comparison {
+  /** Id of its composition. */
+  readonly variant: string;
+  readonly layout: "side by side" | "wipe";
+  /** Share of the width that shows the open variant, 0 to 1. */
+  readonly wipe: number;
+  /** Whether only the open variant is played. */
+  readonly parkedOnly: boolean;
+}
+
+/** How what is suggested would be baked. */
+export interface PlanRequest {
+  readonly fraction: number;
+  readonly depth: Document["depth"];
+  /** Space that may be taken. */
+  readonly roomBytes: Bytes;
+}
+
+/** What is best baked, and what a baked frame is expected to take. */
+export interface SuggestedBakes extends BakePlan {
+  /** Id of the main composition that it is for. */
+  readonly composition: string;
+  readonly fraction: number;
+  readonly range: FrameRange;
+  /** An estimate. */
+  readonly readMs: Milliseconds;
+}
+
 /** From a screen to the engine. */
 export type Command =
   | { readonly kind: "configure"; readonly settings: PreviewSettings }
   | {
       readonly kind: "open";
       readonly document: Document;
+      readonly layers: LayerChoices;
+      readonly bakes: readonly Bake[];
       /** What brought this state: decides what is said about frames lost or found again. */
       readonly cause: "open" | "edit" | "undo" | "redo";
     }
+  /** What is chosen for single layers of the open composition. */
+  | { readonly kind: "layers"; readonly layers: LayerChoices }
+  | { readonly kind: "bakes"; readonly bakes: readonly Bake[] }
+  /** Shows another variant beside the open one, or none any more. */
+  | { readonly kind: "compare"; readonly with?: Comparison }
+  /** Fills a stretch or a layer now, whatever else is done. */
+  | { readonly kind: "fill"; readonly target: FillTarget }
+  | { readonly kind: "pauseFill"; readonly order: number; readonly paused: boolean }
+  | { readonly kind: "cancelFill"; readonly order: number }
+  /** The layer whose own pixels the lanes show; the composition's frames without one. */
+  | { readonly kind: "follow"; readonly layer?: string }
+  /** Asks why a frame is held or not, and when it would go. */
+  | { readonly kind: "explain"; readonly frame: FrameNumber }
+  /** Asks for layers that cost time and show nothing. */
+  | { readonly kind: "findWaste" }
+  /** Asks what would be best to bake. */
+  | { readonly kind: "planBakes"; readonly how: PlanRequest }
+  /** Renders what is to be baked and has it stored, or goes on with a part. */
+  | { readonly kind: "bake"; readonly bake: Bake }
+  | { readonly kind: "pauseBake"; readonly bake: string; readonly paused: boolean }
+  /** What is stored so far stays, as a part. */
+  | { readonly kind: "stopBake"; readonly bake: string }
+  /** Whether a screen wants to know what trade-offs would save. */
+  | { readonly kind: "savings"; readonly wanted: boolean }
   /** A document was removed: nothing of it is written to disk any more. */
   | { readonly kind: "removed"; readonly document: string }
   | { readonly kind: "viewer"; readonly canvas: OffscreenCanvas }
@@ -88,7 +180,8 @@ export type Command =
   /** Puts an end of the range at the playhead, or the playhead at an end, as both are when the command arrives. */
   | { readonly kind: "setEnd"; readonly end: "in" | "out" }
   | { readonly kind: "seekEnd"; readonly end: "in" | "out" }
-  | { readonly kind: "measureTake" }
+  /** @param emptied whether memory is emptied before, so that it begins with nothing held */
+  | { readonly kind: "measureTake"; readonly emptied?: boolean }
   /** Renders with one frame in parallel, then more, up to all cores, and times that. Any action ends it. */
   | { readonly kind: "measureParallel"; readonly cores: number }
   /** Renders on each of these devices in turn, times that, and compares the pixels. Any action ends it. */
@@ -110,6 +203,12 @@ export type Command =
   | { readonly kind: "changeBrowserDisk"; readonly settings: Partial<LocationSettings> }
   /** Removes frames from the browser's own storage; all of them without keys. */
   | { readonly kind: "clearBrowserDisk"; readonly keys?: readonly ContentKey[] };
+
+/** A command on its way, with when it was sent by the clock that all workers share. */
+export interface SentCommand {
+  readonly command: Command;
+  readonly sentMs: Milliseconds;
+}
 
 export interface LayerCost {
   readonly layer: string;
@@ -141,6 +240,9 @@ export interface Status {
     readonly budgetBytes: Bytes;
     readonly usedBytes: Bytes;
     readonly frames: number;
+    /** Layers' finished pixels among what is used. */
+    readonly branches: number;
+    readonly branchBytes: Bytes;
     /** Linear memory of the render workers. */
     readonly workingBytes: Bytes;
   };
@@ -152,12 +254,20 @@ export interface Status {
     /** Estimated time for the rest. */
     readonly remainingMs?: Milliseconds;
   };
+  readonly comparison?: Comparison;
+  readonly bakes: readonly BakeStatus[];
+  /** Names of baked pictures that cannot be read. */
+  readonly unreadable: readonly string[];
+  /** Filling that was asked for by hand. */
+  readonly orders: readonly FillOrder[];
   readonly disk: DiskState;
   /** Frames that were not written because they read back slower than they render. */
   readonly notWorthStoring: number;
   /** Measured, in bytes a second; undefined before the first frame was read from disk. */
   readonly readRate?: number;
+  /** Frames rendered since the engine started. */
   readonly rendered: number;
+  readonly responses: ResponseTimes;
   readonly measuringTake: boolean;
   /** Frames that are on their way between the browser's own storage and a folder. */
   readonly carrying?: { readonly done: number; readonly total: number };
@@ -178,10 +288,14 @@ export interface TimelineData {
   readonly measured: Uint8Array;
   /** Bits of where each frame is held. */
   readonly residency: Uint8Array;
+  /** The same of one layer's finished pixels, while one is followed. */
+  readonly layer?: { readonly id: string; readonly residency: Uint8Array };
 }
 
 /** What an edit did to what was held. */
 export interface CacheChange {
+  /** Id of the document that was edited. */
+  readonly document: string;
   readonly cause: "edit" | "undo" | "redo";
   /** Of the frames that show something else now: held before and not now; held now. */
   readonly lost: number;
@@ -195,12 +309,19 @@ export interface MeasuredTake {
     /** Which state of it was played. */
     readonly state: ContentKey;
     readonly name: string;
+    /** Takes of earlier releases do not say. */
+    readonly variant?: string;
     readonly width: number;
     readonly height: number;
   };
   readonly budgetMs: Milliseconds;
   readonly range: FrameRange;
+  /** As they acted. */
   readonly settings: PreviewSettings;
+  /** Takes of earlier releases do not say. */
+  readonly layers?: LayerChoices;
+  /** Layers whose bakes were played where they were up to date or locked; "" is the whole. */
+  readonly baked?: readonly string[];
   readonly depth: Document["depth"];
   readonly frames: readonly TakeFrame[];
   readonly summary: TakeSummary;
@@ -209,6 +330,9 @@ export interface MeasuredTake {
   readonly heldAtStart: { readonly memory: number; readonly disk: number };
   /** Why a chosen graphics device did not render all of it. */
   readonly graphicsFault?: string;
+  /** What each frame of the range costs, as it was known at the end, and whether that was measured. */
+  readonly costs?: Float32Array;
+  readonly measured?: Uint8Array;
 }
 
 /** From the engine to the screens. */
@@ -217,13 +341,50 @@ export type EngineEvent =
   | { readonly kind: "timeline"; readonly data: TimelineData }
   | { readonly kind: "playhead"; readonly frame: FrameNumber }
   | { readonly kind: "cacheChange"; readonly change: CacheChange }
+  | { readonly kind: "waste"; readonly waste: readonly Waste[] }
+  | { readonly kind: "bakePlan"; readonly plan: SuggestedBakes }
+  /** A bake is complete. */
+  | { readonly kind: "baked"; readonly bake: Bake }
+  | { readonly kind: "savings"; readonly savings: Savings }
+  | { readonly kind: "explanation"; readonly explanation: Explanation }
   | { readonly kind: "take"; readonly take: MeasuredTake }
+  /** A take ended early, and is not kept. */
+  | { readonly kind: "takeStopped" }
   | { readonly kind: "parallelCurve"; readonly points: readonly ParallelPoint[] }
   | { readonly kind: "graphicsTrial"; readonly results: readonly GraphicsResult[] }
   | { readonly kind: "formatTrial"; readonly results: readonly FormatTrial[] }
   | { readonly kind: "browserDisk"; readonly state: BrowserDiskState; readonly items?: readonly FrameItem[] }
   /** Something went wrong that the user should know once. */
   | { readonly kind: "notice"; readonly text: string };
+
+/** Why a frame is where it is. */
+export interface Explanation {
+  readonly frame: FrameNumber;
+  readonly held: { readonly memory: boolean; readonly disk: boolean };
+  readonly costMs: Milliseconds;
+  /** Whether the cost was measured. */
+  readonly measured: boolean;
+  /** What rules at present. */
+  readonly rule: EvictionContext["mode"];
+  /** Where it stands in memory. */
+  readonly standing?: Standing;
+  /** What its worth is made of, away from playback. */
+  readonly parts?: WorthParts;
+  /** Frames until it is needed, during playback; undefined when it is not. */
+  readonly nextUse?: number;
+  readonly memory: { readonly usedBytes: Bytes; readonly budgetBytes: Bytes };
+  readonly layers: readonly LayerExplanation[];
+}
+
+/** One layer's finished pixels of a frame. */
+export interface LayerExplanation {
+  readonly layer: string;
+  readonly costMs: Milliseconds;
+  readonly baked: boolean;
+  readonly pinned: boolean;
+  /** Where they stand in memory; undefined when they are not held. */
+  readonly standing?: Standing;
+}
 
 /** What a render worker needs once. */
 export interface RenderInit extends RenderResources {
@@ -235,11 +396,36 @@ export interface RenderInit extends RenderResources {
 
 export type RenderRequest =
   | RenderInit
-  | { readonly kind: "document"; readonly document: Document }
+  | {
+      readonly kind: "document";
+      readonly document: Document;
+      readonly bakes: readonly Bake[];
+      readonly unreadable: readonly string[];
+    }
   | { readonly kind: "decoding"; readonly on: DecodeDevice }
   /** The device for frames of the graphics renderer. */
   | { readonly kind: "graphics"; readonly choice: GraphicsChoice }
-  | { readonly kind: "render"; readonly job: number; readonly frame: FrameNumber; readonly settings: RenderSettings };
+  | ({ readonly kind: "render"; readonly job: number } & RenderTask)
+  | { readonly kind: "bake"; readonly job: number; readonly bake: BakeTask };
+
+/** What a worker is to render and store of a bake. */
+export interface BakeTask extends Pick<Bake, "target" | "fraction" | "renderer" | "depth" | "sequence"> {
+  readonly frame: FrameNumber;
+  /** Number of its picture in the sequence. */
+  readonly number: number;
+  readonly packed: boolean;
+}
+
+/** What a worker is to render: a frame, or one layer's finished pixels of it. */
+export interface RenderTask {
+  readonly frame: FrameNumber;
+  readonly settings: RenderSettings;
+  /** The variant, where it is not the one that is open. */
+  readonly variant?: string;
+  readonly layer?: string;
+  /** Branches that are lent for it, and keys of those that are wanted beside it. */
+  readonly branches?: { readonly held: readonly Branch[]; readonly keep: readonly ContentKey[] };
+}
 
 export type RenderReply =
   | { readonly kind: "ready" }
@@ -263,8 +449,34 @@ export type RenderReply =
       readonly jumped: boolean;
       /** False for a worker's first frames, whose times say more of the compiler than of the frame. */
       readonly warm: boolean;
+      /** Branches that were wanted beside it. */
+      readonly branches: readonly Branch[];
+      readonly lent: readonly Branch[];
     }
-  | { readonly kind: "cancelled"; readonly job: number }
-  | { readonly kind: "failed"; readonly job: number; readonly reason: string }
+  | ({ readonly kind: "baked"; readonly job: number; readonly key: ContentKey } & Lent)
+  | ({ readonly kind: "branch"; readonly job: number; readonly branch: Branch } & BranchTiming & Lent)
+  | ({ readonly kind: "cancelled"; readonly job: number } & Lent)
+  | ({ readonly kind: "failed"; readonly job: number; readonly reason: string } & Lent)
+  /** A stored picture that was to be drawn is missing or altered; or all are, as while the server is gone. */
+  | ({
+      readonly kind: "unreadable";
+      readonly job: number;
+      readonly stored: StoredFrame;
+      readonly reason: string;
+      readonly all: boolean;
+    } & Lent)
   /** The graphics device cannot render this; the processor may. `lost` when it is gone altogether. */
-  | { readonly kind: "noGraphics"; readonly job: number; readonly reason: string; readonly lost: boolean };
+  | ({ readonly kind: "noGraphics"; readonly job: number; readonly reason: string; readonly lost: boolean } & Lent);
+
+/** What rendering a branch took. */
+interface BranchTiming {
+  readonly ms: Milliseconds;
+  readonly costs: readonly CostSample[];
+  readonly warm: boolean;
+  readonly jumped: boolean;
+}
+
+/** Branches that were lent for a task, on their way back. */
+interface Lent {
+  readonly lent: readonly Branch[];
+}

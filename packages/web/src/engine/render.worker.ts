@@ -1,11 +1,19 @@
 import {
+  Bakes,
+  buildBakeGraph,
   buildGraph,
   HELD_BYTES,
+  NO_BAKES,
   RenderCancelled,
   Renderer,
+  withVariant,
+  writeFrame,
+  type Branch,
+  type BranchExchange,
   type ContentKey,
   type Document,
   type GraphicsChoice,
+  type GraphNode,
   type Media,
   type Milliseconds,
   type RenderedFrame,
@@ -16,8 +24,9 @@ import { openArtwork } from "./artwork";
 import { ClipStore } from "./clip/clipStore";
 import { GpuRenderer } from "./gpu/gpuRenderer";
 import { GraphicsError } from "./gpu/graphicsError";
-import { newPixels } from "./pixels";
+import { newPixels, releasePixels } from "./pixels";
 import type { RenderInit, RenderReply, RenderRequest } from "./protocol";
+import { StoredPictureError, StoredPictures } from "./storedPictures";
 
 // The engine compiles hot loops anew while they run; after this many frames they are as fast as they get.
 const WARM_AFTER = 8;
@@ -37,9 +46,11 @@ interface OpenGraphics {
 
 let ready: Promise<Ready> | undefined;
 let document: Document | undefined;
+let bakes: Bakes = NO_BAKES;
 let choice: GraphicsChoice = "high-performance";
 let graphics: OpenGraphics | undefined;
 const clips = new ClipStore();
+let stored: StoredPictures;
 const frames: Record<RendererClass, number> = { "cpu-1": 0, "gpu-1": 0 };
 
 const reply = (message: RenderReply, transfer: Transferable[] = []) => self.postMessage(message, { transfer });
@@ -47,7 +58,12 @@ const reply = (message: RenderReply, transfer: Transferable[] = []) => self.post
 async function start(init: RenderInit): Promise<Ready> {
   const drawArtwork = await openArtwork(init.artwork, init.fonts);
   const kernels = openKernels((await WebAssembly.instantiate(init.kernels, {})).exports);
-  const media: Media = { drawArtwork, clipFrame: (clip, number) => clips.frame(clip, number) };
+  const media: Media = {
+    drawArtwork,
+    clipFrame: (clip, number) => clips.frame(clip, number),
+    storedFrame: (sequence, frame) => stored.picture({ sequence, frame }),
+  };
+  stored = new StoredPictures(kernels);
   const renderer = new Renderer(kernels, { now: () => performance.now(), heldBytes: HELD_BYTES, newPixels, media });
   return { renderer, kernels, media, init };
 }
@@ -74,7 +90,7 @@ interface Timing extends Pick<RenderedFrame, "ms" | "costs"> {
 
 /** Decoding a clip's frame is part of what drawing it takes. */
 function withDecoding(
-  { ms, costs }: RenderedFrame,
+  { ms, costs }: Pick<RenderedFrame, "ms" | "costs">,
   decodeMs: ReadonlyMap<ContentKey, Milliseconds | undefined>,
 ): Timing {
   const jumps = new Set([...decodeMs].filter(([, took]) => took === undefined).map(([key]) => key));
@@ -87,18 +103,44 @@ function withDecoding(
   };
 }
 
+/** The layer's finished pixels in a frame. @throws RangeError when it shows nothing there */
+function branchOf(root: GraphNode, layer: string): GraphNode {
+  const node = root.inputs.find((input) => input.layer === layer);
+  if (!node) throw new RangeError(`Layer "${layer}" shows nothing on this frame`);
+  return node;
+}
+
+function buffersOf(branches: readonly Branch[]): ArrayBuffer[] {
+  return branches.map(({ pixels }) => pixels.buffer);
+}
+
 async function render({ renderer, kernels, media, init }: Ready, request: RenderRequest & { kind: "render" }) {
-  const { job, frame, settings } = request;
+  const { job, frame, settings, branches } = request;
+  const lent = branches?.held ?? [];
   const isGraphics = settings.renderer === "gpu-1";
   const cancelled = () => Atomics.load(init.cancel, init.slot) === job;
   try {
     if (cancelled()) throw new RenderCancelled();
     const on = isGraphics ? await openGraphics(media) : renderer;
-    const { assets } = document!;
-    const graph = buildGraph(document!, frame, settings);
-    const decodeMs = await clips.prepare(on.clipsOf(graph), assets);
+    const opened = request.variant === undefined ? document! : withVariant(document!, request.variant);
+    const { assets } = opened;
+    const graph = buildGraph(opened, frame, settings, bakes);
+    const exchange: BranchExchange = {
+      held: new Map(lent.map((branch) => [branch.key, branch])),
+      keep: new Set(branches?.keep),
+    };
+    const root = request.layer === undefined ? graph.root : branchOf(graph.root, request.layer);
+    const needed = on.mediaOf(root, exchange);
+    const decodeMs = new Map([...(await clips.prepare(needed, assets)), ...(await stored.prepare(needed))]);
     on.setAssets(assets);
-    const rendered = await on.render(graph, cancelled);
+    if (root !== graph.root) {
+      const { branch, ...measured } = renderer.renderBranch(root, cancelled, exchange);
+      const warm = frames[settings.renderer]++ >= WARM_AFTER;
+      const timing = withDecoding(measured, decodeMs);
+      reply({ kind: "branch", job, branch, warm, lent, ...timing }, buffersOf([branch, ...lent]));
+      return;
+    }
+    const rendered = await on.render(graph, cancelled, exchange);
     const { key, width, height, pixels, nodesTimed } = rendered;
     const { ms, costs, jumped } = withDecoding(rendered, decodeMs);
     const warm = frames[settings.renderer]++ >= WARM_AFTER;
@@ -112,15 +154,51 @@ async function render({ renderer, kernels, media, init }: Ready, request: Render
       renderer: settings.renderer,
       decodeFault: clips.graphicsFault,
     };
-    reply({ kind: "rendered", job, key, width, height, pixels, memoryBytes, ...timing }, [pixels.buffer]);
+    const back = { branches: rendered.branches, lent };
+    reply({ kind: "rendered", job, key, width, height, pixels, memoryBytes, ...timing, ...back }, [
+      pixels.buffer,
+      ...buffersOf([...rendered.branches, ...lent]),
+    ]);
   } catch (error) {
     const reason = error instanceof Error ? error.message : String(error);
-    if (error instanceof RenderCancelled) reply({ kind: "cancelled", job });
+    const back = buffersOf(lent);
+    if (error instanceof RenderCancelled) reply({ kind: "cancelled", job, lent }, back);
+    else if (error instanceof StoredPictureError)
+      reply({ kind: "unreadable", job, stored: error.stored, all: error.all, reason, lent }, back);
     else if (error instanceof GraphicsError) {
       // What is held on the device may be wrong or gone: the next frame on it opens it anew.
       closeGraphics();
-      reply({ kind: "noGraphics", job, reason, lost: error.lost });
-    } else reply({ kind: "failed", job, reason });
+      reply({ kind: "noGraphics", job, reason, lost: error.lost, lent }, back);
+    } else reply({ kind: "failed", job, reason, lent }, back);
+  }
+}
+
+/** Renders one picture of a bake, live all through and on the processor, and has the server store it. */
+async function bakePicture({ renderer, kernels, init }: Ready, { job, bake }: RenderRequest & { kind: "bake" }) {
+  const cancelled = () => Atomics.load(init.cancel, init.slot) === job;
+  try {
+    const { assets } = document!;
+    const graph = buildBakeGraph(document!, bake.target, bake.frame, bake);
+    const needed = renderer.mediaOf(graph.root);
+    await clips.prepare(needed, assets);
+    await stored.prepare(needed);
+    renderer.setAssets(assets);
+    const picture = renderer.render(graph, cancelled);
+    // The loops of the formats take several times as long over a buffer that can be resized.
+    const file = writeFrame({ ...picture, pixels: picture.pixels.slice() }, bake.packed, kernels);
+    releasePixels(picture.pixels);
+    if (cancelled()) throw new RenderCancelled();
+    const path = `/api/sequences/${bake.sequence}/frames/${bake.number}?key=${graph.liveKey}`;
+    const response = await fetch(path, { method: "PUT", body: new Blob([file as BlobPart]) });
+    if (!response.ok) {
+      const { detail } = (await response.json().catch(() => ({}))) as { detail?: string };
+      throw new Error(detail ?? `The server answered ${response.status}`);
+    }
+    reply({ kind: "baked", job, key: graph.liveKey, lent: [] });
+  } catch (error) {
+    const reason = error instanceof Error ? error.message : String(error);
+    if (error instanceof RenderCancelled) reply({ kind: "cancelled", job, lent: [] });
+    else reply({ kind: "failed", job, reason, lent: [] });
   }
 }
 
@@ -134,15 +212,18 @@ async function take(request: RenderRequest): Promise<void> {
   const context = await ready!;
   if (request.kind === "document") {
     document = request.document;
+    bakes = new Bakes(request.bakes, new Set(request.unreadable));
     clips.keep(document.assets);
   } else if (request.kind === "decoding") clips.setDevice(request.on);
   else if (request.kind === "graphics") choice = request.choice;
+  else if (request.kind === "bake") await bakePicture(context, request);
   else await render(context, request);
 }
 
 self.onmessage = ({ data: request }: MessageEvent<RenderRequest>) => {
   take(request).catch((error: unknown) => {
     // A worker that could not start says so with each job, so that no job waits for it forever.
-    if (request.kind === "render") reply({ kind: "failed", job: request.job, reason: String(error) });
+    if (request.kind === "render" || request.kind === "bake")
+      reply({ kind: "failed", job: request.job, reason: String(error), lent: [] });
   });
 };

@@ -1,9 +1,12 @@
-import type { Bytes, DecodeDevice, Document, FrameNumber, GraphicsChoice, RenderSettings } from "@kinetocache/core";
-import type { RenderReply, RenderRequest } from "./protocol";
+import type { Bytes, DecodeDevice, GraphicsChoice } from "@kinetocache/core";
+import type { BakeTask, RenderReply, RenderRequest, RenderTask } from "./protocol";
 import type { RenderResources } from "./resources";
 
 export type Rendered = Extract<RenderReply, { kind: "rendered" }>;
 export type RenderOutcome = Exclude<RenderReply, { kind: "ready" }>;
+
+/** The document, and what stands in for its branches. */
+export type Scene = Omit<Extract<RenderRequest, { kind: "document" }>, "kind">;
 
 interface Member {
   readonly worker: Worker;
@@ -17,7 +20,7 @@ const MOST_WORKERS = 64;
 /** Render workers, one frame each at a time. */
 export class RenderPool {
   private members: Member[] = [];
-  private document: Document | undefined;
+  private scene: Scene | undefined;
   private graphics: GraphicsChoice | undefined;
   private decoding: DecodeDevice = "processor";
   private readonly cancel = new Int32Array(new SharedArrayBuffer(4 * MOST_WORKERS)).fill(-1);
@@ -46,13 +49,14 @@ export class RenderPool {
     while (this.members.length < wanted) this.members.push(this.startMember(this.members.length));
     for (const member of this.members.splice(wanted)) {
       member.worker.terminate();
-      if (member.job !== undefined) this.onOutcome({ kind: "cancelled", job: member.job });
+      if (member.job !== undefined) this.onOutcome({ kind: "cancelled", job: member.job, lent: [] });
     }
   }
 
-  setDocument(document: Document): void {
-    this.document = document;
-    for (const { worker } of this.members) post(worker, { kind: "document", document });
+  /** What is rendered from the next frame on. */
+  setScene(scene: Scene): void {
+    this.scene = scene;
+    for (const { worker } of this.members) post(worker, { kind: "document", ...scene });
   }
 
   /** What decodes clips, from the next frame on. */
@@ -70,14 +74,24 @@ export class RenderPool {
   }
 
   /** @throws Error when no worker is free */
-  render(job: number, frame: FrameNumber, settings: RenderSettings): void {
-    const member = this.members.find((candidate) => candidate.job === undefined);
-    if (!member) throw new Error("All render workers are busy");
-    member.job = job;
-    post(member.worker, { kind: "render", job, frame, settings });
+  render(job: number, task: RenderTask): void {
+    const lent = task.branches?.held.map(({ pixels }) => pixels.buffer) ?? [];
+    this.start({ kind: "render", job, ...task }, lent);
   }
 
-  /** Asks a job to stop before its next node. */
+  /** @throws Error when no worker is free */
+  bake(job: number, bake: BakeTask): void {
+    this.start({ kind: "bake", job, bake });
+  }
+
+  private start(request: RenderRequest & { readonly job: number }, transfer: Transferable[] = []): void {
+    const member = this.members.find((candidate) => candidate.job === undefined);
+    if (!member) throw new Error("All render workers are busy");
+    member.job = request.job;
+    post(member.worker, request, transfer);
+  }
+
+  /** Asks a job to stop, which it does within milliseconds. */
   stop(job: number): void {
     const member = this.members.find((candidate) => candidate.job === job);
     if (member) Atomics.store(this.cancel, member.slot, job);
@@ -95,16 +109,17 @@ export class RenderPool {
     worker.onerror = ({ message }) => {
       const { job } = member;
       member.job = undefined;
-      if (job !== undefined) this.onOutcome({ kind: "failed", job, reason: `A render worker stopped: ${message}` });
+      if (job !== undefined)
+        this.onOutcome({ kind: "failed", job, reason: `A render worker stopped: ${message}`, lent: [] });
     };
     post(worker, { kind: "init", ...this.resources, cancel: this.cancel, slot });
     post(worker, { kind: "decoding", on: this.decoding });
     if (this.graphics) post(worker, { kind: "graphics", choice: this.graphics });
-    if (this.document) post(worker, { kind: "document", document: this.document });
+    if (this.scene) post(worker, { kind: "document", ...this.scene });
     return member;
   }
 }
 
-function post(worker: Worker, request: RenderRequest): void {
-  worker.postMessage(request);
+function post(worker: Worker, request: RenderRequest, transfer: Transferable[] = []): void {
+  worker.postMessage(request, transfer);
 }

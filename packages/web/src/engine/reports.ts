@@ -33,16 +33,13 @@ export class Reports {
 
   /** Something may have changed: a status follows, and more of them while work is under way. */
   schedule(): void {
-    this.timer ??= setTimeout(
-      () => {
-        this.timer = undefined;
-        this.send();
-      },
-      this.source.isBusy() ? STATUS_BUSY_MS : STATUS_MS,
-    );
+    this.timer ??= setTimeout(() => this.now(), this.source.isBusy() ? STATUS_BUSY_MS : STATUS_MS);
   }
 
-  private send(): void {
+  /** What stands is told with what has just happened, so that the screens never show one without the other. */
+  now(): void {
+    clearTimeout(this.timer);
+    this.timer = undefined;
     const status = this.source.status();
     if (!status) return;
     const data = this.source.timeline();

@@ -1,12 +1,21 @@
 import { documentKey, IN_MEMORY, ON_DISK } from "@kinetocache/core";
 import { moving, SETTINGS } from "../../../../testing/engine";
+import { NO_LAYER_CHOICES } from "./protocol";
 import { TakeRecorder } from "./takeRecorder";
 
 const BUDGET = 1000 / 24;
 
 function recorder(residency = new Uint8Array(24)): TakeRecorder {
   const range = { in: 4, out: 10 };
-  return new TakeRecorder({ document: moving(), settings: SETTINGS, range, residency, startMs: 5000 });
+  return new TakeRecorder({
+    document: moving(),
+    settings: SETTINGS,
+    layers: NO_LAYER_CHOICES,
+    bakes: [],
+    range,
+    residency,
+    startMs: 5000,
+  });
 }
 
 test("a take knows what it played, under which settings, and what was held when it began", () => {
@@ -17,7 +26,14 @@ test("a take knows what it played, under which settings, and what was held when 
   residency[5]! |= ON_DISK;
   const take = recorder(residency).finish();
   expect(take.heldAtStart).toEqual({ memory: 2, disk: 1 });
-  expect(take.document).toEqual({ id: "main", state: documentKey(moving()), name: "Main", width: 64, height: 36 });
+  expect(take.document).toEqual({
+    id: "main",
+    state: documentKey(moving()),
+    name: "Main",
+    variant: "Original",
+    width: 64,
+    height: 36,
+  });
   expect(take).toMatchObject({ range: { in: 4, out: 10 }, settings: SETTINGS, depth: "8-bit" });
   expect(take.document.state).not.toBe(documentKey(moving(2)));
 });

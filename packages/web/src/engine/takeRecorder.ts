@@ -5,6 +5,7 @@ import {
   mainComposition,
   ON_DISK,
   summariseTake,
+  type Bake,
   type Bytes,
   type CostSample,
   type Document,
@@ -14,7 +15,11 @@ import {
   type Origin,
   type TakeFrame,
 } from "@kinetocache/core";
-import type { MeasuredTake, PreviewSettings } from "./protocol";
+import type { LayerChoices, MeasuredTake, PreviewSettings } from "./protocol";
+
+function variantName({ main, variants }: Document): string {
+  return variants.find(({ composition }) => composition === main)!.name;
+}
 
 /** Notes one playback run, frame by frame. */
 export class TakeRecorder {
@@ -29,7 +34,9 @@ export class TakeRecorder {
   constructor(
     private readonly run: {
       readonly document: Document;
+      readonly bakes: readonly Bake[];
       readonly settings: PreviewSettings;
+      readonly layers: LayerChoices;
       /** Why the chosen graphics device does not render, where it does not. */
       readonly graphicsFault?: string;
       readonly range: FrameRange;
@@ -70,15 +77,17 @@ export class TakeRecorder {
   }
 
   finish(): MeasuredTake {
-    const { document, settings, range } = this.run;
+    const { document, bakes, settings, layers, range } = this.run;
     const { name, width, height, rate } = mainComposition(document);
     const budgetMs = frameBudgetMs(rate);
     return {
       startedAtMs: this.startedAtMs,
-      document: { id: document.id, state: documentKey(document), name, width, height },
+      document: { id: document.id, state: documentKey(document), name, variant: variantName(document), width, height },
+      baked: bakes.filter(({ complete, enabled }) => complete && enabled).map(({ target }) => target.layer ?? ""),
       budgetMs,
       range,
       settings,
+      layers,
       depth: document.depth,
       frames: this.frames,
       summary: summariseTake(this.frames, budgetMs, this.bytesRead),

@@ -39,7 +39,7 @@ export class TrialRun {
       const job = nextJob();
       const frame = trial.next(job, nowMs);
       if (frame === undefined) return;
-      pool.render(job, frame, { ...settings, renderer });
+      pool.render(job, { frame, settings: { ...settings, renderer } });
     }
   }
 

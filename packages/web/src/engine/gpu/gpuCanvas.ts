@@ -8,6 +8,7 @@ import {
   type Box,
   type Canvas,
   type Depth,
+  type LinearPixels,
   type NoiseField,
   type Pixels8,
   type Placement,
@@ -148,6 +149,14 @@ export class GpuCanvas implements Canvas<GpuRaster> {
   upload({ width, height, data }: Pixels8, premultiplied: boolean): GpuRaster {
     const target = this.allocate({ x: 0, y: 0, width, height });
     this.draw("upload", target, [[3, this.filled(data)]], [Number(premultiplied)]);
+    return target;
+  }
+
+  uploadLinear({ width, height, depth, data }: LinearPixels): GpuRaster {
+    const target = this.allocate({ x: 0, y: 0, width, height });
+    const floats = depth === "float" ? data : floatsOfHalves(data);
+    this.endPass();
+    this.encoder!.copyBufferToBuffer(this.filled(floats), 0, target.buffer, 0, floats.byteLength);
     return target;
   }
 
@@ -363,7 +372,8 @@ export class GpuCanvas implements Canvas<GpuRaster> {
   /** A buffer for this frame with these contents. */
   private filled(contents: Uint8Array | Uint32Array | Float32Array): GPUBuffer {
     const size = Math.max(16, Math.ceil(contents.byteLength / 16) * 16);
-    const buffer = this.gpu.device.createBuffer({ size, usage: GPUBufferUsage.STORAGE, mappedAtCreation: true });
+    const usage = GPUBufferUsage.STORAGE | GPUBufferUsage.COPY_SRC;
+    const buffer = this.gpu.device.createBuffer({ size, usage, mappedAtCreation: true });
     const bytes = new Uint8Array(contents.buffer, contents.byteOffset, contents.byteLength);
     new Uint8Array(buffer.getMappedRange()).set(bytes);
     buffer.unmap();
@@ -404,6 +414,20 @@ export class GpuCanvas implements Canvas<GpuRaster> {
     this.once.push(resolved);
     return times;
   }
+}
+
+/** Half values as float32, exactly. */
+function floatsOfHalves(halves: Uint8Array): Float32Array {
+  const bits = new Uint16Array(halves.buffer, halves.byteOffset, halves.byteLength / 2);
+  const floats = new Float32Array(bits.length);
+  const fields = new Uint32Array(floats.buffer);
+  for (let i = 0; i < bits.length; i++) {
+    const half = bits[i]!;
+    const [exponent, fraction] = [(half >> 10) & 31, half & 1023];
+    if (exponent === 0) floats[i] = (half & 0x8000 ? -1 : 1) * fraction * 2 ** -24;
+    else fields[i] = ((half & 0x8000) << 16) | ((exponent === 31 ? 255 : exponent + 112) << 23) | (fraction << 13);
+  }
+  return floats;
 }
 
 function sizeOf({ window }: Raster): [width: number, height: number] {

@@ -8,6 +8,7 @@ import {
   type Asset,
   type CostSample,
   type FrameGraph,
+  type GraphNode,
   type GraphicsChoice,
   type Media,
   type Milliseconds,
@@ -48,9 +49,9 @@ export class GpuRenderer {
     this.evaluator.setAssets(assets);
   }
 
-  /** Clips' frames that rendering a graph would draw now. */
-  clipsOf(graph: FrameGraph): SourceNode[] {
-    return this.evaluator.clipsOf(graph.root);
+  /** Frames of clips and sequences that rendering would draw now. */
+  mediaOf(root: GraphNode): SourceNode[] {
+    return this.evaluator.mediaOf(root);
   }
 
   close(): void {
@@ -86,7 +87,7 @@ export class GpuRenderer {
     await this.read(finished.pixels, (bytes) => pixels.set(bytes));
     const ms = performance.now() - startMs;
     const { costs, nodesTimed } = await this.costsOf(spans, finished, ms);
-    return { key, width, height, depth, pixels, ms, costs, nodesTimed, peakBytes: this.canvas.peakBytes };
+    return { key, width, height, depth, pixels, ms, costs, nodesTimed, peakBytes: this.canvas.peakBytes, branches: [] };
   }
 
   private async costsOf(

@@ -1,0 +1,227 @@
+import {
+  bakeChoices,
+  framesPerSecond,
+  formatFor,
+  mainComposition,
+  NO_MOTION_BLUR,
+  rangesText,
+  readFrame,
+  readPng,
+  scaledSize,
+  sequenceOf,
+  type Bake,
+  type BakeTarget,
+  type Depth,
+  type Document,
+  type FrameFormat,
+  type FrameRange,
+  type Layer,
+  type NewSequence,
+  type NumberedFile,
+  type Picture,
+  type SequenceAsset,
+} from "@kinetocache/core";
+import { send } from "./engineStore";
+import { completeSequence, createSequence, putPicture, removeSequence } from "./server";
+
+/** How a bake is wanted. */
+export interface BakeWish {
+  readonly target: BakeTarget;
+  readonly range: FrameRange;
+  readonly fraction: number;
+  readonly depth: Depth;
+  readonly packed: boolean;
+  readonly location: string;
+}
+
+/** The name of what is baked; undefined when it is not there any more. */
+export function targetName(document: Document, target: BakeTarget): string | undefined {
+  const { composition, layer } = target;
+  const own = document.compositions[composition];
+  if (layer !== undefined) return own?.layers.find(({ id }) => id === layer)?.name;
+  return bakeChoices(document).find((choice) => choice.target.composition === composition && !choice.target.layer)
+    ?.name;
+}
+
+/**
+ * Has the server make room for a bake, and the engine begin with it.
+ * @param replaces the bake that this one takes the place of when it is complete
+ * @returns the part that it is until then @throws RequestError
+ */
+export async function beginBake(document: Document, wish: BakeWish, replaces?: string): Promise<Bake> {
+  const composition = document.compositions[wish.target.composition]!;
+  const sequence = await createSequence(wish.location, {
+    name: targetName(document, wish.target) ?? composition.name,
+    kind: "bake",
+    width: scaledSize(composition.width, wish.fraction),
+    height: scaledSize(composition.height, wish.fraction),
+    rate: composition.rate,
+    depth: wish.depth,
+    fileFormat: formatFor(wish.depth, wish.packed),
+    frames: wish.range.out - wish.range.in,
+    gaps: [],
+    about: JSON.stringify({ document: document.id, ...wish.target, range: wish.range }),
+  });
+  return {
+    id: crypto.randomUUID(),
+    ...wish,
+    renderer: "cpu-1",
+    sequence: sequence.id,
+    keys: [],
+    complete: false,
+    enabled: true,
+    locked: false,
+    ...(replaces === undefined ? {} : { replaces }),
+  };
+}
+
+/** Takes a bake that is complete into the list; the one that it replaces goes. @returns the list, and what has gone */
+export function withComplete(
+  bakes: readonly Bake[],
+  complete: Bake,
+): { readonly bakes: readonly Bake[]; readonly gone: Bake | undefined } {
+  const gone = bakes.find(({ id }) => id === complete.replaces);
+  const { replaces: _, ...settled } = complete;
+  const locked = gone?.locked ?? complete.locked;
+  return {
+    bakes: bakes
+      .filter((bake) => bake !== gone)
+      .map((bake) => (bake.id === complete.id ? { ...settled, locked } : bake)),
+    gone,
+  };
+}
+
+/** Ends a bake and removes its files. @throws RequestError */
+export async function deleteBake(bake: Bake): Promise<void> {
+  send({ kind: "stopBake", bake: bake.id });
+  await removeSequence(bake.sequence);
+}
+
+/** What was brought in, and what is to be said about it. */
+export interface Imported {
+  readonly layer: Layer;
+  readonly assets: Readonly<Record<string, SequenceAsset>>;
+  readonly notes: readonly string[];
+}
+
+const PNG_START = 0x89;
+// Pictures that travel at the same time.
+const AT_ONCE = 3;
+
+/**
+ * Brings numbered pictures in as a layer at the composition's rate.
+ * @param onProgress share that is done, 0 to 1
+ * @throws Error that says what was wrong with which file; nothing is kept then
+ */
+export async function importSequence(
+  chosen: readonly File[],
+  document: Document,
+  location: string,
+  onProgress: (share: number) => void,
+): Promise<Imported> {
+  const found = sequenceOf(chosen.map((file) => ({ name: file.name, file })));
+  if (!found) throw new Error("None of these files has a number in its name, such as plate.0001.png");
+  const { files, first, name } = found;
+  const frames = files.at(-1)!.number - first + 1;
+  const start = await pictureOf(files[0]!.file);
+  const fileFormat: FrameFormat = start.isPng ? "qoi" : formatOf(start.picture, start.bytes);
+  const main = mainComposition(document);
+  const described: NewSequence = {
+    name,
+    kind: "import",
+    width: start.picture.width,
+    height: start.picture.height,
+    rate: main.rate,
+    depth: start.picture.depth,
+    fileFormat,
+    frames,
+    gaps: found.gaps,
+    about: "",
+  };
+  const { id } = await createSequence(location, described);
+  try {
+    const otherSizes: number[] = [];
+    let done = 0;
+    const put = async ({ number, file }: NumberedFile<File>) => {
+      const { picture, isPng, bytes } = await pictureOf(file);
+      if (picture.width !== described.width || picture.height !== described.height) otherSizes.push(number);
+      if (isPng !== start.isPng || picture.depth !== described.depth)
+        throw new Error(`${file.name} is of another format or depth than ${files[0]!.file.name}`);
+      await putPicture(id, number - first, bytes, isPng);
+      onProgress(++done / files.length);
+    };
+    for (let at = 0; at < files.length; at += AT_ONCE) await Promise.all(files.slice(at, at + AT_ONCE).map(put));
+    const digest = await completeSequence(id);
+    const asset: SequenceAsset = {
+      kind: "sequence",
+      width: described.width,
+      height: described.height,
+      rate: main.rate,
+      duration: frames,
+      sequence: id,
+      digest,
+      gaps: found.gaps,
+    };
+    return {
+      layer: layerOf(name, id, Math.min(frames, main.duration)),
+      assets: { [assetId(id)]: asset },
+      notes: notesOf(found.gaps, otherSizes, found.others.length, { first, ...described }),
+    };
+  } catch (error) {
+    await removeSequence(id).catch(() => undefined);
+    throw error;
+  }
+}
+
+function notesOf(
+  gaps: readonly number[],
+  otherSizes: readonly number[],
+  others: number,
+  { first, frames, width, height, rate }: NewSequence & { readonly first: number },
+): string[] {
+  const numbered = (list: readonly number[]) => rangesText(list.map((frame) => frame + first));
+  return [
+    `${frames} frames of ${width}×${height}, counted from ${first}, at ${framesPerSecond(rate).toFixed(2)} fps.`,
+    ...(gaps.length > 0 ? [`No file for ${numbered(gaps)}: nothing shows there.`] : []),
+    ...(otherSizes.length > 0
+      ? [`Of another size, and scaled to fit: ${rangesText([...otherSizes].sort((a, b) => a - b))}.`]
+      : []),
+    ...(others > 0
+      ? [`${others} ${others === 1 ? "file does" : "files do"} not belong to it and stayed outside.`]
+      : []),
+  ];
+}
+
+const assetId = (sequence: string) => `sequence-${sequence}`;
+
+function layerOf(name: string, sequence: string, length: number): Layer {
+  return {
+    id: assetId(sequence),
+    name,
+    enabled: true,
+    range: { in: 0, out: length },
+    source: { kind: "sequence", parameters: { asset: assetId(sequence), offset: 0 } },
+    transform: { x: 0, y: 0, anchorX: 0, anchorY: 0, scale: 1, rotation: 0 },
+    opacity: 1,
+    blend: "normal",
+    effects: [],
+    motionBlur: NO_MOTION_BLUR,
+  };
+}
+
+async function pictureOf(
+  file: File,
+): Promise<{ readonly picture: Picture; readonly isPng: boolean; readonly bytes: Uint8Array<ArrayBuffer> }> {
+  const bytes = new Uint8Array(await file.arrayBuffer());
+  const isPng = bytes[0] === PNG_START;
+  try {
+    return { picture: isPng ? readPng(bytes) : readFrame(bytes), isPng, bytes };
+  } catch (error) {
+    throw new Error(`${file.name}: ${(error as Error).message}`, { cause: error });
+  }
+}
+
+function formatOf({ depth }: Picture, bytes: Uint8Array): FrameFormat {
+  if (depth !== "8-bit") return "exr";
+  return bytes[0] === 0x71 ? "qoi" : "pam";
+}

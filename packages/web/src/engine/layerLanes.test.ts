@@ -1,0 +1,62 @@
+import { FULL_QUALITY, frameKey, IN_MEMORY, NO_BAKES, buildGraph } from "@kinetocache/core";
+import { document, layer } from "../../../../testing/documents";
+import { LayerLanes } from "./layerLanes";
+
+const x = { keyframes: [0, 24].map((frame) => ({ frame, value: frame, ease: "linear" as const })) };
+const opened = document([
+  layer("sky", "noise"),
+  layer(
+    "square",
+    "solid",
+    {},
+    {
+      range: { in: 4, out: 20 },
+      transform: { x, y: 0, anchorX: 0, anchorY: 0, scale: 1, rotation: 0 },
+    },
+  ),
+]);
+const keyOf = (frame: number) => buildGraph(opened, frame, FULL_QUALITY).root.inputs[1]!.key;
+
+function lanes(held: readonly string[] = []): LayerLanes {
+  const made = new LayerLanes(opened, FULL_QUALITY, NO_BAKES, (key) => held.includes(key));
+  made.follow(new Set(["square"]));
+  return made;
+}
+
+test("a layer's pixels are held, missing, or nothing where it does not show", () => {
+  const made = lanes([keyOf(6)]);
+  expect([3, 6, 7, 20].map((frame) => made.isFilled("square", frame))).toEqual([true, true, false, true]);
+  made.computeKeys(Infinity);
+  expect(made.hasUnkeyed).toBe(false);
+  expect(made.count("square", { in: 0, out: 24 })).toEqual({ held: 1, total: 16 });
+  expect(made.residency("square")![6]).toBe(IN_MEMORY);
+});
+
+test("what comes and goes is marked; a frame's own key is none of it", () => {
+  const made = lanes();
+  made.computeKeys(Infinity);
+  made.takeChanged();
+  made.mark(keyOf(9), true);
+  made.mark(frameKey(opened, 10, FULL_QUALITY), true);
+  expect(made.takeChanged()).toBe(true);
+  expect(made.takeChanged()).toBe(false);
+  expect(made.count("square", { in: 0, out: 24 }).held).toBe(1);
+  made.mark(keyOf(9), false);
+  expect(made.isFilled("square", 9)).toBe(false);
+});
+
+test("what memory refused is left alone until there may be room", () => {
+  const made = lanes();
+  made.refuse("square", 8);
+  expect(made.isFilled("square", 8)).toBe(true);
+  made.tryAgain();
+  expect(made.isFilled("square", 8)).toBe(false);
+});
+
+test("a layer that is not followed asks for nothing", () => {
+  const made = lanes();
+  expect(made.isFilled("sky", 0)).toBe(true);
+  made.follow(new Set(["sky"]));
+  expect(made.isFilled("sky", 0)).toBe(false);
+  expect(made.residency("square")).toBeUndefined();
+});

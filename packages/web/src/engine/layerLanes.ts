@@ -1,0 +1,126 @@
+import {
+  buildGraph,
+  IN_MEMORY,
+  mainComposition,
+  ON_DISK,
+  Timeline,
+  type Bakes,
+  type ContentKey,
+  type Document,
+  type FrameNumber,
+  type Milliseconds,
+  type RenderSettings,
+} from "@kinetocache/core";
+
+/** One layer's finished pixels along the timeline. */
+interface Lane {
+  readonly frames: Timeline;
+  /** First frame whose key has not been computed yet. */
+  nextUnkeyed: number;
+  /** Frames that memory did not take. */
+  readonly refused: Set<FrameNumber>;
+  /** Frames on which the layer shows nothing. */
+  readonly empty: Set<FrameNumber>;
+}
+
+/** Where the finished pixels of some layers are held: those that are marked, pinned, asked for or selected. */
+export class LayerLanes {
+  private readonly lanes = new Map<string, Lane>();
+  private changed = false;
+  private readonly duration: number;
+
+  constructor(
+    private readonly document: Document,
+    private readonly settings: RenderSettings,
+    private readonly bakes: Bakes,
+    private readonly isHeld: (key: ContentKey) => boolean,
+  ) {
+    this.duration = mainComposition(document).duration;
+  }
+
+  /** Follows these layers and no others. */
+  follow(layers: ReadonlySet<string>): void {
+    this.changed = true;
+    for (const layer of this.lanes.keys()) if (!layers.has(layer)) this.lanes.delete(layer);
+    for (const layer of layers) {
+      if (this.lanes.has(layer)) continue;
+      const frames = new Timeline(this.duration);
+      this.lanes.set(layer, { frames, nextUnkeyed: 0, refused: new Set(), empty: new Set() });
+    }
+  }
+
+  get hasUnkeyed(): boolean {
+    for (const { nextUnkeyed } of this.lanes.values()) if (nextUnkeyed < this.duration) return true;
+    return false;
+  }
+
+  /** Computes keys in order until the time is used up. */
+  computeKeys(limitMs: Milliseconds): void {
+    const until = performance.now() + limitMs;
+    this.changed = true;
+    for (const [layer, lane] of this.lanes)
+      while (lane.nextUnkeyed < this.duration && performance.now() < until) this.keyOf(layer, lane.nextUnkeyed++);
+  }
+
+  /** Whether a layer's pixels of a frame are held, or there is nothing to hold, or no room for it. */
+  isFilled(layer: string, frame: FrameNumber): boolean {
+    const lane = this.lanes.get(layer);
+    if (!lane) return true;
+    this.keyOf(layer, frame);
+    return lane.empty.has(frame) || lane.refused.has(frame) || lane.frames.residency[frame] !== 0;
+  }
+
+  /** Frames of a range whose pixels are held, of those that there are. */
+  count(
+    layer: string,
+    range: { readonly in: FrameNumber; readonly out: FrameNumber },
+  ): { held: number; total: number } {
+    const lane = this.lanes.get(layer);
+    let [held, total] = [0, 0];
+    if (!lane) return { held, total };
+    for (let frame = range.in; frame < Math.min(range.out, this.duration); frame++) {
+      if (lane.empty.has(frame)) continue;
+      total++;
+      if (lane.frames.residency[frame]) held++;
+    }
+    return { held, total };
+  }
+
+  /** Bits of where a layer's pixels of each frame are held; undefined when it is not followed. */
+  residency(layer: string): Uint8Array | undefined {
+    return this.lanes.get(layer)?.frames.residency;
+  }
+
+  /** Whether anything has changed since this was asked last. */
+  takeChanged(): boolean {
+    const { changed } = this;
+    this.changed = false;
+    return changed;
+  }
+
+  mark(key: ContentKey, held: boolean): void {
+    this.changed = true;
+    for (const { frames } of this.lanes.values()) frames.mark(key, IN_MEMORY, held);
+  }
+
+  /** Memory did not take a layer's pixels: they are left alone until something changes. */
+  refuse(layer: string, frame: FrameNumber): void {
+    this.lanes.get(layer)?.refused.add(frame);
+  }
+
+  /** There may be room now for what was refused. */
+  tryAgain(): void {
+    for (const { refused } of this.lanes.values()) refused.clear();
+  }
+
+  private keyOf(layer: string, frame: FrameNumber): void {
+    const lane = this.lanes.get(layer)!;
+    if (lane.frames.keyOf(frame) !== undefined || lane.empty.has(frame)) return;
+    const { root } = buildGraph(this.document, frame, this.settings, this.bakes);
+    const node = root.inputs.find((input) => input.layer === layer);
+    if (!node) lane.empty.add(frame);
+    // Baked pixels are on disk already.
+    else if (node.kind === "sequence") lane.frames.setKey(frame, node.key, ON_DISK);
+    else lane.frames.setKey(frame, node.key, this.isHeld(node.key) ? IN_MEMORY : 0);
+  }
+}

@@ -1,0 +1,38 @@
+import { Responses, sharedNow } from "./responses";
+
+test("nothing is known before it happened", () => {
+  expect(new Responses().times).toEqual({});
+});
+
+test("work has given way when the last of what was under way is over, whatever began since", () => {
+  const responses = new Responses();
+  responses.noteAction(sharedNow() - 30, [4, 5]);
+  responses.noteEnd(4);
+  responses.noteEnd(9);
+  expect(responses.times.gaveWayMs).toBeUndefined();
+  responses.noteEnd(5);
+  expect(responses.times.gaveWayMs).toBeGreaterThanOrEqual(30);
+  expect(responses.times.gaveWayMs).toBeLessThan(10_000);
+});
+
+test("an action while nothing is under way leaves the last time standing", () => {
+  const responses = new Responses();
+  responses.noteAction(sharedNow() - 20, [1]);
+  responses.noteEnd(1);
+  const { gaveWayMs } = responses.times;
+  responses.noteAction(sharedNow(), []);
+  expect(responses.times.gaveWayMs).toBe(gaveWayMs);
+});
+
+test("a seek counts until its frame is on show, once, and only when the frame was held", () => {
+  const responses = new Responses();
+  responses.noteSeek(sharedNow() - 5, false);
+  responses.noteShown();
+  expect(responses.times.seekMs).toBeUndefined();
+  responses.noteSeek(sharedNow() - 5, true);
+  responses.noteShown();
+  const { seekMs } = responses.times;
+  expect(seekMs).toBeGreaterThanOrEqual(5);
+  responses.noteShown();
+  expect(responses.times.seekMs).toBe(seekMs);
+});

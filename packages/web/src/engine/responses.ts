@@ -1,0 +1,51 @@
+import type { Milliseconds } from "@kinetocache/core";
+
+/** How fast the engine did what it was asked to; undefined before the first time. */
+export interface ResponseTimes {
+  /** From the user's last action to the moment at which no background work was under way any more. */
+  readonly gaveWayMs?: Milliseconds;
+  /** From the last seek to a frame that was held until it was on show. */
+  readonly seekMs?: Milliseconds;
+}
+
+/** The time of day to a fraction of a millisecond, the same in every worker. */
+export function sharedNow(): Milliseconds {
+  return performance.timeOrigin + performance.now();
+}
+
+/** Measures how fast background work gives way, and seeks are answered. */
+export class Responses {
+  private gaveWayMs: Milliseconds | undefined;
+  private seekMs: Milliseconds | undefined;
+  private action: { readonly sentMs: Milliseconds; readonly jobs: Set<number> } | undefined;
+  private seekSentMs: Milliseconds | undefined;
+
+  get times(): ResponseTimes {
+    const { gaveWayMs, seekMs } = this;
+    return { ...(gaveWayMs === undefined ? {} : { gaveWayMs }), ...(seekMs === undefined ? {} : { seekMs }) };
+  }
+
+  /** The user did something. @param jobs background work that was under way then */
+  noteAction(sentMs: Milliseconds, jobs: readonly number[]): void {
+    if (jobs.length > 0) this.action = { sentMs, jobs: new Set(jobs) };
+  }
+
+  /** A job is over, whether done or given up. */
+  noteEnd(job: number): void {
+    const { action } = this;
+    if (!action?.jobs.delete(job) || action.jobs.size > 0) return;
+    this.gaveWayMs = sharedNow() - action.sentMs;
+    this.action = undefined;
+  }
+
+  /** @param held whether the frame that was asked for is in memory */
+  noteSeek(sentMs: Milliseconds, held: boolean): void {
+    this.seekSentMs = held ? sentMs : undefined;
+  }
+
+  noteShown(): void {
+    if (this.seekSentMs === undefined) return;
+    this.seekMs = sharedNow() - this.seekSentMs;
+    this.seekSentMs = undefined;
+  }
+}
