@@ -1,5 +1,6 @@
 import { frameBudgetMs, frameBytes, framesPerSecond, requiredReadBack } from "@kinetocache/core";
 import { Link } from "react-router";
+import { usedBytes } from "../data/room";
 import { useEngine } from "../data/engineStore";
 import { useSimulatedFigures } from "../data/machine";
 import { useDiskCache } from "../data/locations";
@@ -100,7 +101,7 @@ function DiskGauge() {
   const refused = useEngine((state) => state.status?.disk.kind === "refused");
   const { location, error } = useDiskCache();
   const disk = location?.contents;
-  const used = disk ? disk.bytes + disk.holdingBytes : 0;
+  const used = disk ? usedBytes(disk) : 0;
   const without = error ? "no server" : location ? location.condition.kind : "–";
   return (
     <Gauge

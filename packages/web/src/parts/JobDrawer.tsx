@@ -1,11 +1,56 @@
 import { Pause, Play, Square } from "lucide-react";
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, type ReactNode } from "react";
 import Button from "react-bootstrap/Button";
 import { send, useEngine } from "../data/engineStore";
+import { targetName } from "../data/bakes";
+import type { BakeStatus } from "../engine/bakeRun";
+import type { FillOrder } from "../engine/fillOrders";
 import { isUnderWay, steerJob, useJobs, type JobStatus } from "../data/server";
 import { useWorkspace } from "../data/workspace";
 import { durationText } from "./format";
 import { Progress } from "./Progress";
+
+interface DrawerJobProps {
+  readonly title: string;
+  readonly figures: ReactNode;
+  /** What the bar counts. */
+  readonly label: string;
+  readonly now: number;
+  readonly max: number;
+  /** Only of work that can rest. */
+  readonly paused?: boolean;
+  readonly onPause?: (paused: boolean) => void;
+  readonly stopText: string;
+  readonly stopTitle?: string;
+  readonly onStop: () => void;
+}
+
+/** One piece of long work: how far it is, and what can be done about it. */
+function DrawerJob({ title, figures, label, now, max, paused = false, onPause, ...stop }: DrawerJobProps) {
+  return (
+    <div className="drawer-job">
+      <div className="drawer-text">
+        <strong>{paused ? `${title}, paused` : title}</strong>
+        <span className="mono">{figures}</span>
+      </div>
+      <Progress label={label} now={now} max={Math.max(1, max)} />
+      {onPause ? (
+        <Button size="sm" variant="outline-dark" onClick={() => onPause(!paused)}>
+          {paused ? <Play size={13} aria-hidden="true" /> : <Pause size={13} aria-hidden="true" />}{" "}
+          {paused ? "Go on" : "Pause"}
+        </Button>
+      ) : null}
+      <Button size="sm" variant="outline-dark" title={stop.stopTitle} onClick={stop.onStop}>
+        <Square size={13} aria-hidden="true" /> {stop.stopText}
+      </Button>
+    </div>
+  );
+}
+
+function countText(done: number, total: number, remainingMs?: number): string {
+  const rest = remainingMs === undefined ? "" : ` · ${durationText(remainingMs)} left (est.)`;
+  return `${done} / ${total}${rest}`;
+}
 
 function TakeJob() {
   const range = useEngine((state) => state.status!.range);
@@ -13,18 +58,15 @@ function TakeJob() {
   const done = playhead - range.in + 1;
   const total = range.out - range.in;
   return (
-    <div className="drawer-job">
-      <div className="drawer-text">
-        <strong>Measuring a take</strong>
-        <span className="mono">
-          {done} / {total}
-        </span>
-      </div>
-      <Progress label="Frames of the take" now={done} max={total} />
-      <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "pause" })}>
-        <Square size={13} aria-hidden="true" /> Stop
-      </Button>
-    </div>
+    <DrawerJob
+      title="Measuring a take"
+      figures={countText(done, total)}
+      label="Frames of the take"
+      now={done}
+      max={total}
+      stopText="Stop"
+      onStop={() => send({ kind: "pause" })}
+    />
   );
 }
 
@@ -32,30 +74,64 @@ function FillingJob() {
   const { changeSettings } = useWorkspace();
   const { paused, held, total, remainingMs } = useEngine((state) => state.status!.filling);
   return (
-    <div className="drawer-job">
-      <div className="drawer-text">
-        <strong>{paused ? "Background rendering, paused" : "Background rendering"}</strong>
-        <span className="mono">
-          {held} / {total}
-          {remainingMs !== undefined ? ` · ${durationText(remainingMs)} left (est.)` : ""}
-        </span>
-      </div>
-      <Progress label="Frames held" now={held} max={total} />
-      <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "pauseFilling", paused: !paused })}>
-        {paused ? <Play size={13} aria-hidden="true" /> : <Pause size={13} aria-hidden="true" />}{" "}
-        {paused ? "Go on" : "Pause"}
-      </Button>
-      <Button
-        size="sm"
-        variant="outline-dark"
-        onClick={() => {
-          send({ kind: "pauseFilling", paused: false });
-          changeSettings({ background: "Off" });
-        }}
-      >
-        Turn off
-      </Button>
-    </div>
+    <DrawerJob
+      title="Background rendering"
+      figures={countText(held, total, remainingMs)}
+      label="Frames held"
+      now={held}
+      max={total}
+      paused={paused}
+      onPause={(rests) => send({ kind: "pauseFilling", paused: rests })}
+      stopText="Turn off"
+      onStop={() => {
+        send({ kind: "pauseFilling", paused: false });
+        changeSettings({ background: "Off" });
+      }}
+    />
+  );
+}
+
+/** Filling that was asked for. */
+function OrderJob({ order }: { readonly order: FillOrder }) {
+  const { composition } = useWorkspace();
+  const { id, target, paused, held, total, remainingMs } = order;
+  const what =
+    target.kind === "layer"
+      ? (composition.layers.find((layer) => layer.id === target.layer)?.name ?? target.layer)
+      : `${target.range.in} – ${target.range.out - 1}`;
+  return (
+    <DrawerJob
+      title={`Filling ${what}`}
+      figures={countText(held, total, remainingMs)}
+      label={`Filling ${what}`}
+      now={held}
+      max={total}
+      paused={paused}
+      onPause={(rests) => send({ kind: "pauseFill", order: id, paused: rests })}
+      stopText="Cancel"
+      onStop={() => send({ kind: "cancelFill", order: id })}
+    />
+  );
+}
+
+function BakeJob({ bake }: { readonly bake: BakeStatus }) {
+  const { document, bakes } = useWorkspace();
+  const own = bakes.find(({ id }) => id === bake.id);
+  const name = (own && targetName(document, own.target)) ?? "a layer";
+  const { id, done, total, paused, checking } = bake;
+  return (
+    <DrawerJob
+      title={checking ? `Checking the bake of ${name}` : `Baking ${name}`}
+      figures={countText(done, total)}
+      label={`Baking ${name}`}
+      now={done}
+      max={total}
+      paused={paused}
+      onPause={(rests) => send({ kind: "pauseBake", bake: id, paused: rests })}
+      stopText="Stop"
+      stopTitle="What is baked so far stays, as a part"
+      onStop={() => send({ kind: "stopBake", bake: id })}
+    />
   );
 }
 
@@ -63,16 +139,15 @@ function TrialJob() {
   const trial = useEngine((state) => state.status?.trial);
   if (!trial) return null;
   return (
-    <div className="drawer-job">
-      <div className="drawer-text">
-        <strong>Measuring {trial.of}</strong>
-        <span className="mono">{trial.step}</span>
-      </div>
-      <Progress label="Share of the measurement" now={Math.round(100 * trial.progress)} max={100} />
-      <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "touch" })}>
-        <Square size={13} aria-hidden="true" /> Stop
-      </Button>
-    </div>
+    <DrawerJob
+      title={`Measuring ${trial.of}`}
+      figures={trial.step}
+      label="Share of the measurement"
+      now={Math.round(100 * trial.progress)}
+      max={100}
+      stopText="Stop"
+      onStop={() => send({ kind: "touch" })}
+    />
   );
 }
 
@@ -80,22 +155,18 @@ function ServerJob({ job }: { readonly job: JobStatus }) {
   const { notify } = useWorkspace();
   const steer = (wish: "pause" | "resume" | "cancel") =>
     void steerJob(job.id, wish).catch((error: unknown) => notify((error as Error).message));
-  const isPaused = job.state === "paused";
   return (
-    <div className="drawer-job">
-      <div className="drawer-text">
-        <strong>{isPaused ? `${job.title}, paused` : job.title}</strong>
-        <span className="mono">{job.detail}</span>
-      </div>
-      <Progress label={job.title} now={Math.round(100 * job.progress)} max={100} />
-      <Button size="sm" variant="outline-dark" onClick={() => steer(isPaused ? "resume" : "pause")}>
-        {isPaused ? <Play size={13} aria-hidden="true" /> : <Pause size={13} aria-hidden="true" />}{" "}
-        {isPaused ? "Go on" : "Pause"}
-      </Button>
-      <Button size="sm" variant="outline-dark" onClick={() => steer("cancel")}>
-        <Square size={13} aria-hidden="true" /> Cancel
-      </Button>
-    </div>
+    <DrawerJob
+      title={job.title}
+      figures={job.detail}
+      label={job.title}
+      now={Math.round(100 * job.progress)}
+      max={100}
+      paused={job.state === "paused"}
+      onPause={(rests) => steer(rests ? "pause" : "resume")}
+      stopText="Cancel"
+      onStop={() => steer("cancel")}
+    />
   );
 }
 
@@ -103,18 +174,15 @@ function CarryJob() {
   const carrying = useEngine((state) => state.status?.carrying);
   if (!carrying) return null;
   return (
-    <div className="drawer-job">
-      <div className="drawer-text">
-        <strong>Moving frames to another location</strong>
-        <span className="mono">
-          {carrying.done} of {carrying.total} frames
-        </span>
-      </div>
-      <Progress label="Frames moved" now={carrying.done} max={Math.max(1, carrying.total)} />
-      <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "stopCarrying" })}>
-        <Square size={13} aria-hidden="true" /> Stop
-      </Button>
-    </div>
+    <DrawerJob
+      title="Moving frames to another location"
+      figures={`${carrying.done} of ${carrying.total} frames`}
+      label="Frames moved"
+      now={carrying.done}
+      max={carrying.total}
+      stopText="Stop"
+      onStop={() => send({ kind: "stopCarrying" })}
+    />
   );
 }
 
@@ -153,14 +221,23 @@ export function JobDrawer() {
   const measuringTake = useEngine((state) => state.status?.measuringTake ?? false);
   const filling = useEngine(({ status }) => {
     if (!status || status.filling.held >= status.filling.total) return false;
-    return status.mode === "filling" || status.filling.paused;
+    return (status.mode === "filling" && status.orders.length === 0) || status.filling.paused;
   });
   const jobs = useJobsUnderWay();
   const isCarrying = useEngine((state) => state.status?.carrying !== undefined);
-  if (!measuringTake && !filling && !isTrial && !isCarrying && jobs.length === 0) return null;
+  const orders = useEngine((state) => state.status?.orders) ?? [];
+  const bakes = useEngine((state) => state.status?.bakes) ?? [];
+  const hasEngineJob = measuringTake || filling || isTrial || isCarrying || orders.length + bakes.length > 0;
+  if (!hasEngineJob && jobs.length === 0) return null;
   return (
     <aside className="drawer" aria-label="Work in progress">
       {isTrial ? <TrialJob /> : measuringTake ? <TakeJob /> : filling ? <FillingJob /> : null}
+      {orders.map((order) => (
+        <OrderJob key={order.id} order={order} />
+      ))}
+      {bakes.map((bake) => (
+        <BakeJob key={bake.id} bake={bake} />
+      ))}
       <CarryJob />
       {jobs.map((job) => (
         <ServerJob key={job.id} job={job} />

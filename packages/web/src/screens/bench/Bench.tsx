@@ -16,6 +16,7 @@ import { useLiveQuery } from "dexie-react-hooks";
 import Button from "react-bootstrap/Button";
 import Table from "react-bootstrap/Table";
 import { Link, useNavigate } from "react-router";
+import { usedBytes } from "../../data/room";
 import { database } from "../../data/database";
 import { send, useEngine } from "../../data/engineStore";
 import { useDiskCache } from "../../data/locations";
@@ -89,13 +90,11 @@ function useBudgets(standing: Standing): readonly Budget[] {
     },
     {
       name: "Disk space",
-      stands: disk
-        ? `${bytesText(disk.bytes + disk.holdingBytes)} of ${bytesText(disk.settings.capBytes)}`
-        : "no server",
+      stands: disk ? `${bytesText(usedBytes(disk))} of ${bytesText(disk.settings.capBytes)}` : "no server",
       reason: disk
         ? `${framesText(disk.frames)} on disk, ${bytesText(disk.freeBytes)} free on the drive`
         : "nothing is known of it without the server",
-      over: disk !== undefined && disk.bytes + disk.holdingBytes > 0.98 * disk.settings.capBytes,
+      over: disk !== undefined && usedBytes(disk) > 0.98 * disk.settings.capBytes,
       to: "/sweep",
     },
     {
@@ -143,7 +142,7 @@ function useSteps(standing: Standing): readonly NextStep[] {
     parallel: settings.parallel,
     cores: machine?.cores ?? settings.parallel,
     smallerShare: smaller === undefined ? undefined : (smaller / settings.fraction) ** 2,
-    background: settings.background,
+    fills: settings.background === "Idle",
     faster: fasterDevice(useTrial("graphicsTrial"), composition.name, settings.effectsOn),
     isMeasured: standing.summary !== undefined,
     isRealTime: standing.isRealTime,

@@ -18,6 +18,7 @@ import {
 import { useHardware, useLiveMachine } from "../../data/server";
 import { SMALLEST_BUDGET } from "../../data/settings";
 import { useWorkspace } from "../../data/workspace";
+import { previewQuality } from "../../engine/tradeOffs";
 import { Amount } from "../../parts/Amount";
 import { bytesText, fractionText, secondsText } from "../../parts/format";
 import { ShortcutsSheet } from "../../parts/shortcuts";
@@ -39,13 +40,12 @@ const MOST_PARALLEL = 64;
 
 /** Working buffers of one frame in parallel, for the open composition. A parked frame is made at full size. */
 function useWorkingBytes(): number {
-  const { document, settings } = useWorkspace();
-  const { effects, sharpenWhenParked } = settings;
-  const fraction = sharpenWhenParked ? 1 : settings.fraction;
-  return useMemo(
-    () => workingBuffers(document, { fraction, effects, renderer: FULL_QUALITY.renderer }).memoryBytes,
-    [document, fraction, effects],
-  );
+  const { document, settings, layers } = useWorkspace();
+  return useMemo(() => {
+    const quality = previewQuality(settings, layers, FULL_QUALITY.renderer);
+    const fraction = settings.sharpenWhenParked ? 1 : settings.fraction;
+    return workingBuffers(document, { ...quality, fraction }).memoryBytes;
+  }, [document, settings, layers]);
 }
 
 interface SharedProps {

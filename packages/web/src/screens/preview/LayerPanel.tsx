@@ -1,7 +1,9 @@
 import {
   EFFECTS,
+  SOURCES,
   type EffectInstance,
   type Layer,
+  type MotionBlur,
   type Parameter,
   type Parameters,
   type ParameterValue,
@@ -10,6 +12,9 @@ import { useState } from "react";
 import Form from "react-bootstrap/Form";
 import { useWorkspace } from "../../data/workspace";
 import { Amount, type AmountProps } from "../../parts/Amount";
+import { toggled } from "./layerChoices";
+import { useSavings } from "./savings";
+import { savedText } from "./savingWords";
 
 interface ParameterProps {
   readonly id: string;
@@ -57,6 +62,14 @@ function ParameterControl({ id, spec, value, onChange }: ParameterProps) {
       </Form.Group>
     );
   }
+  if (spec.type === "colour") {
+    return (
+      <Form.Group className="amount" controlId={id}>
+        <Form.Label>{spec.label}</Form.Label>
+        <ColourField id={id} value={value as string} onChange={onChange} />
+      </Form.Group>
+    );
+  }
   if (spec.type !== "number") return null;
   if (typeof value !== "number") {
     const keyframes = (value as { keyframes: readonly unknown[] }).keyframes.length;
@@ -78,6 +91,127 @@ function ParameterControl({ id, spec, value, onChange }: ParameterProps) {
       step={spec.step}
       onChange={onChange}
     />
+  );
+}
+
+/** A colour that is applied when the choice is made. */
+function ColourField({ id, value, onChange }: Pick<ParameterProps, "id" | "onChange"> & { readonly value: string }) {
+  const [picked, setPicked] = useState<string>();
+  const apply = () => {
+    if (picked !== undefined && picked !== value) onChange(picked);
+    setPicked(undefined);
+  };
+  return (
+    <Form.Control
+      type="color"
+      size="sm"
+      id={id}
+      value={picked ?? value}
+      onChange={(event) => setPicked(event.target.value)}
+      onBlur={apply}
+      onKeyUp={(event) => event.key === "Enter" && apply()}
+    />
+  );
+}
+
+/** What the layer's source looks like, where that can be changed here. */
+function SourceControls({ layer }: { readonly layer: Layer }) {
+  const { edit } = useWorkspace();
+  const { kind, parameters } = layer.source;
+  const specs = Object.entries(SOURCES[kind].parameters as Parameters).filter(([, spec]) => spec.type !== "reference");
+  if (specs.length === 0) return null;
+  return (
+    <details className="effect">
+      <summary>{SOURCES[kind].label}</summary>
+      {specs.map(([name, spec]) => (
+        <ParameterControl
+          key={name}
+          id={`${layer.id}-source-${name}`}
+          spec={spec}
+          value={parameters[name]!}
+          onChange={(value) => void edit({ kind: "sourceParameter", layer: layer.id, name, value })}
+        />
+      ))}
+    </details>
+  );
+}
+
+function MotionBlurControls({ layer }: { readonly layer: Layer }) {
+  const { edit } = useWorkspace();
+  const { motionBlur } = layer;
+  const change = (what: Partial<MotionBlur>) =>
+    void edit({ kind: "layerMotionBlur", layer: layer.id, motionBlur: { ...motionBlur, ...what } });
+  return (
+    <section className="effect">
+      <Form.Check
+        type="switch"
+        id={`${layer.id}-motion-blur`}
+        label="Motion blur"
+        checked={motionBlur.enabled}
+        onChange={(event) => change({ enabled: event.target.checked })}
+      />
+      {motionBlur.enabled ? (
+        <>
+          <Slider
+            id={`${layer.id}-shutter`}
+            label="Shutter"
+            unit="°"
+            value={motionBlur.shutter}
+            min={1}
+            max={720}
+            step={1}
+            onChange={(shutter) => change({ shutter })}
+          />
+          <Slider
+            id={`${layer.id}-samples`}
+            label="Samples"
+            unit=""
+            value={motionBlur.samples}
+            min={2}
+            max={64}
+            step={1}
+            onChange={(samples) => change({ samples })}
+          />
+          <p className="control-note">
+            The layer is drawn up to {motionBlur.samples} times a frame where it moves, over{" "}
+            {(motionBlur.shutter / 360).toFixed(2)} of a frame.
+          </p>
+        </>
+      ) : null}
+    </section>
+  );
+}
+
+/** What leaving the layer's effects out, or all other layers, would give. */
+function PreviewChoices({ layer }: { readonly layer: Layer }) {
+  const { layers, choose } = useWorkspace();
+  const savings = useSavings();
+  const found = savings?.layers.find((one) => one.layer === layer.id);
+  const off = layers.effectsOff.includes(layer.id);
+  const solo = layers.solo.includes(layer.id);
+  return (
+    <section className="preview-choices">
+      <Form.Check
+        type="switch"
+        id={`${layer.id}-solo`}
+        label="Solo in the preview"
+        checked={solo}
+        onChange={() => void choose({ solo: toggled(layers.solo, layer.id) })}
+      />
+      <p className="control-note">{savedText(savings?.presentMs, found?.soloMs)}</p>
+      {layer.effects.length > 0 ? (
+        <>
+          <Form.Check
+            type="switch"
+            id={`${layer.id}-effects-off`}
+            label="Effects off in the preview"
+            checked={off}
+            onChange={() => void choose({ effectsOff: toggled(layers.effectsOff, layer.id) })}
+          />
+          <p className="control-note">{off ? "in force" : savedText(savings?.presentMs, found?.effectsOffMs)}</p>
+        </>
+      ) : null}
+    </section>
   );
 }
 
@@ -127,6 +261,9 @@ export function LayerPanel({ layer }: { readonly layer: Layer | undefined }) {
           onChange={(value) => void edit({ kind: "layerOpacity", layer: layer.id, opacity: value / 100 })}
         />
       ) : null}
+      <PreviewChoices layer={layer} />
+      <SourceControls key={layer.id} layer={layer} />
+      <MotionBlurControls layer={layer} />
       {layer.effects.length === 0 ? <p className="empty">This layer has no effects.</p> : null}
       {layer.effects.map((effect) => (
         <EffectControls key={effect.id} layer={layer} effect={effect} />

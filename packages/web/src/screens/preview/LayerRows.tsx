@@ -1,17 +1,20 @@
-import { EFFECTS, SOURCES, type Edit, type Layer } from "@kinetocache/core";
-import { Eye, EyeOff } from "lucide-react";
-import { memo, useMemo, useState } from "react";
+import { bakeState, EFFECTS, SOURCES, type Edit, type Layer } from "@kinetocache/core";
+import { Eye, EyeOff, Flag, Pin } from "lucide-react";
+import { memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import Button from "react-bootstrap/Button";
 import ToggleButton from "react-bootstrap/ToggleButton";
 import ToggleButtonGroup from "react-bootstrap/ToggleButtonGroup";
 import { useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
-import type { LayerCost } from "../../engine/protocol";
+import type { LayerChoices, LayerCost } from "../../engine/protocol";
 import { msText } from "../../parts/format";
+import { bakeRowText } from "./bakeWords";
+import { toggled } from "./layerChoices";
 
 interface LayerRowsProps {
   readonly selected: string | undefined;
   readonly onSelect: (layer: string) => void;
+  readonly onBake: (layer: string) => void;
 }
 
 function summary(layer: Layer): string {
@@ -28,7 +31,15 @@ interface LayerRowProps {
   readonly estimated: boolean;
   /** Share of the costliest layer, 0 to 1. */
   readonly share: number;
+  readonly solo: boolean;
+  readonly marked: boolean;
+  readonly pinned: boolean;
+  readonly effectsOff: boolean;
   readonly onSelect: (layer: string) => void;
+  /** How its bake stands; undefined without one. */
+  readonly bake: string | undefined;
+  readonly onBake: (layer: string) => void;
+  readonly onToggle: (what: keyof LayerChoices, layer: string) => void;
   readonly edit: (edit: Edit) => Promise<void>;
 }
 
@@ -39,7 +50,14 @@ const LayerRow = memo(function LayerRow({
   ms,
   estimated,
   share,
+  solo,
+  marked,
+  pinned,
+  effectsOff,
+  bake,
   onSelect,
+  onBake,
+  onToggle,
   edit,
 }: LayerRowProps) {
   return (
@@ -54,18 +72,42 @@ const LayerRow = memo(function LayerRow({
       </Button>
       <button type="button" className="layer-name" aria-pressed={selected} onClick={() => onSelect(layer.id)}>
         <strong>{layer.name}</strong>
-        <span>{summary(layer)}</span>
+        <span>{effectsOff && layer.effects.length > 0 ? "effects off in the preview" : summary(layer)}</span>
       </button>
-      <Button
-        variant="link"
-        size="sm"
-        className={`solo ${layer.solo ? "is-on" : ""}`}
-        aria-pressed={layer.solo}
-        aria-label={`Solo ${layer.name}`}
-        onClick={() => void edit({ kind: "layerSolo", layer: layer.id, solo: !layer.solo })}
-      >
-        solo
-      </Button>
+      <span className="layer-toggles">
+        <Button
+          variant="link"
+          size="sm"
+          className={`solo ${solo ? "is-on" : ""}`}
+          aria-pressed={solo}
+          aria-label={`Solo ${layer.name}`}
+          onClick={() => onToggle("solo", layer.id)}
+        >
+          solo
+        </Button>
+        <Button
+          variant="link"
+          size="sm"
+          className={`solo ${marked ? "is-on" : ""}`}
+          aria-pressed={marked}
+          aria-label={`Mark ${layer.name} for background rendering`}
+          title="Mark for background rendering"
+          onClick={() => onToggle("marked", layer.id)}
+        >
+          <Flag size={12} aria-hidden="true" />
+        </Button>
+        <Button
+          variant="link"
+          size="sm"
+          className={`solo ${pinned ? "is-on" : ""}`}
+          aria-pressed={pinned}
+          aria-label={`Pin ${layer.name} in memory`}
+          title="Pin in memory"
+          onClick={() => onToggle("pinned", layer.id)}
+        >
+          <Pin size={12} aria-hidden="true" />
+        </Button>
+      </span>
       <span className="layer-bar" aria-hidden="true">
         <span className={estimated ? "is-estimate" : ""} style={{ width: `${100 * share}%` }} />
       </span>
@@ -73,13 +115,41 @@ const LayerRow = memo(function LayerRow({
         {ms === undefined ? "–" : msText(ms)}
         {estimated ? <small> est.</small> : null}
       </span>
+      <Button
+        variant="outline-dark"
+        size="sm"
+        className={`layer-bake ${bake === undefined ? "" : "is-baked"}`}
+        aria-label={bake === undefined ? `Bake ${layer.name}` : `Bake of ${layer.name}: ${bake}`}
+        onClick={() => onBake(layer.id)}
+      >
+        {bake ?? "Bake"}
+      </Button>
     </li>
   );
 });
 
+/** How the bakes of single layers stand, by layer. */
+function useBakedLayers(): ReadonlyMap<string, string> {
+  const { document, composition, bakes } = useWorkspace();
+  const unreadable = useEngine((state) => state.status?.unreadable);
+  return useMemo(() => {
+    const bad = new Set(unreadable);
+    const own = bakes.filter(({ target }) => composition.layers.some(({ id }) => id === target.layer));
+    return new Map(own.map((bake) => [bake.target.layer!, bakeRowText(bakeState(document, bake, bad), bake)]));
+  }, [document, composition, bakes, unreadable]);
+}
+
 /** Each layer's own share of the cost at the playhead, in the order of cost or of stacking. */
-export function LayerRows({ selected, onSelect }: LayerRowsProps) {
-  const { composition, edit } = useWorkspace();
+export function LayerRows({ selected, onSelect, onBake }: LayerRowsProps) {
+  const { composition, edit, layers, choose } = useWorkspace();
+  const latest = useRef(layers);
+  useEffect(() => {
+    latest.current = layers;
+  });
+  const toggle = useCallback(
+    (what: keyof LayerChoices, layer: string) => void choose({ [what]: toggled(latest.current[what], layer) }),
+    [choose],
+  );
   const costs = useEngine((state) => state.status?.layerCosts);
   const [order, setOrder] = useState<"cost" | "stacking">("cost");
   const [over, setOver] = useState<"playhead" | "range">("playhead");
@@ -89,7 +159,8 @@ export function LayerRows({ selected, onSelect }: LayerRowsProps) {
   // The order follows the range, so that rows do not jump about while playing.
   if (order === "cost") rows.sort((a, b) => (byLayer.get(b.id)?.rangeMs ?? 0) - (byLayer.get(a.id)?.rangeMs ?? 0));
   const top = Math.max(1, ...rows.map((layer) => msOf(byLayer.get(layer.id)) ?? 0));
-  const soloed = composition.layers.some((layer) => layer.solo);
+  const baked = useBakedLayers();
+  const isSolo = composition.layers.some(({ id, enabled }) => enabled && layers.solo.includes(id));
 
   return (
     <div className="layers">
@@ -121,12 +192,19 @@ export function LayerRows({ selected, onSelect }: LayerRowsProps) {
             <LayerRow
               key={layer.id}
               layer={layer}
-              shown={layer.enabled && (!soloed || layer.solo)}
+              shown={layer.enabled && (!isSolo || layers.solo.includes(layer.id))}
               selected={layer.id === selected}
               ms={ms}
               estimated={ms !== undefined && !measured}
               share={(ms ?? 0) / top}
+              solo={layers.solo.includes(layer.id)}
+              marked={layers.marked.includes(layer.id)}
+              pinned={layers.pinned.includes(layer.id)}
+              effectsOff={layers.effectsOff.includes(layer.id)}
               onSelect={onSelect}
+              bake={baked.get(layer.id)}
+              onBake={onBake}
+              onToggle={toggle}
               edit={edit}
             />
           );

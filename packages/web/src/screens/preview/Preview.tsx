@@ -1,19 +1,28 @@
-import { useCallback, useState } from "react";
+import { useCallback, useEffect, useState } from "react";
 import Nav from "react-bootstrap/Nav";
 import Tab from "react-bootstrap/Tab";
-import { send } from "../../data/engineStore";
+import { send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
+import type { LayerChoices } from "../../engine/protocol";
+import { toggled } from "./layerChoices";
 import { ShortcutsSheet, useShortcuts, type Shortcut } from "../../parts/shortcuts";
+import { BakePanel } from "./BakePanel";
+import { CachePanel } from "./CachePanel";
 import { LayerPanel } from "./LayerPanel";
 import { LayerRows } from "./LayerRows";
 import { Terrain } from "./Terrain";
-import { TradeOffs } from "./TradeOffs";
+import { TradeOffs, TradeOffSwitch } from "./TradeOffs";
 import { Transport } from "./Transport";
 import { Verdict } from "./Verdict";
+import { WastePanel } from "./WastePanel";
 import { Viewer } from "./Viewer";
 
-function usePreviewShortcuts(): readonly Shortcut[] {
-  const { undo, redo } = useWorkspace();
+function usePreviewShortcuts(selected: string | undefined): readonly Shortcut[] {
+  const { undo, redo, edit, document, settings, chosen, layers, choose, changeSettings, composition } = useWorkspace();
+  const range = useEngine((state) => state.status?.range);
+  const toggle = (what: keyof LayerChoices) => {
+    if (selected !== undefined) void choose({ [what]: toggled(layers[what], selected) });
+  };
   const step = (frames: number) => send({ kind: "step", frames });
   return [
     {
@@ -31,23 +40,63 @@ function usePreviewShortcuts(): readonly Shortcut[] {
     { keys: ["I"], label: "Set the in point at the playhead", run: () => send({ kind: "setEnd", end: "in" }) },
     { keys: ["O"], label: "Set the out point after the playhead", run: () => send({ kind: "setEnd", end: "out" }) },
     { keys: ["T"], label: "Measure a take", run: () => send({ kind: "measureTake" }) },
+    {
+      keys: ["Q"],
+      label: "Trade-offs off and on",
+      run: () => changeSettings({ tradeOffs: !chosen.tradeOffs }),
+    },
+    {
+      keys: ["F"],
+      label: "Fill the in–out range now",
+      run: () =>
+        send({ kind: "fill", target: { kind: "frames", range: range ?? { in: 0, out: composition.duration } } }),
+    },
+    { keys: ["E"], label: "Loop on and off", run: () => changeSettings({ loop: !settings.loop }) },
+    { keys: ["S"], label: "Solo the selected layer, or all again", run: () => toggle("solo") },
+    { keys: ["M"], label: "Mark the selected layer for background rendering", run: () => toggle("marked") },
+    { keys: ["P"], label: "Pin the selected layer", run: () => toggle("pinned") },
+    { keys: ["X"], label: "Effects of the selected layer off and on", run: () => toggle("effectsOff") },
+    {
+      keys: ["V"],
+      label: "The next variant",
+      run: () => {
+        const { variants, main } = document;
+        const at = variants.findIndex(({ composition: id }) => id === main);
+        const next = variants[(at + 1) % variants.length]!.composition;
+        if (next !== main) void edit({ kind: "variantShown", variant: next });
+      },
+    },
     { keys: ["Ctrl+Z"], label: "Undo", run: () => void undo() },
     { keys: ["Ctrl+Shift+Z", "Ctrl+Y"], label: "Redo", run: () => void redo() },
   ];
 }
+
+const TABS = [
+  ["trade-offs", "Trade-offs"],
+  ["cache", "Cache"],
+  ["layer", "Layer"],
+  ["waste", "Waste"],
+  ["bakes", "Bakes"],
+] as const;
 
 /** The screen that plays the composition. */
 export function Preview() {
   const { composition } = useWorkspace();
   const [selected, setSelected] = useState<string>();
   const [tab, setTab] = useState("trade-offs");
-  const shortcuts = usePreviewShortcuts();
+  const shortcuts = usePreviewShortcuts(selected);
   useShortcuts(shortcuts);
   const layer = composition.layers.find(({ id }) => id === selected);
   const select = useCallback((id: string) => {
-    setSelected(id);
+    setSelected((before) => (before === id ? undefined : id));
     setTab("layer");
   }, []);
+  const bake = useCallback((id: string) => {
+    setSelected(id);
+    setTab("bakes");
+  }, []);
+  // The lanes show what is held of the layer that is selected.
+  useEffect(() => send({ kind: "follow", layer: layer?.id }), [layer?.id]);
   return (
     <main className="preview">
       <div className="stage">
@@ -55,28 +104,35 @@ export function Preview() {
         <Viewer />
         <Transport />
         <Terrain />
-        <LayerRows selected={selected} onSelect={select} />
+        <LayerRows selected={selected} onSelect={select} onBake={bake} />
       </div>
       <aside className="panel" aria-label="Preview settings">
-        <Tab.Container activeKey={tab} onSelect={(key) => setTab(key ?? "trade-offs")}>
+        <TradeOffSwitch />
+        <Tab.Container id="preview-panel" activeKey={tab} onSelect={(key) => setTab(key ?? "trade-offs")}>
           <Nav variant="underline">
-            <Nav.Item>
-              <Nav.Link eventKey="trade-offs" as="button">
-                Trade-offs
-              </Nav.Link>
-            </Nav.Item>
-            <Nav.Item>
-              <Nav.Link eventKey="layer" as="button">
-                {layer ? layer.name : "Layer"}
-              </Nav.Link>
-            </Nav.Item>
+            {TABS.map(([key, title]) => (
+              <Nav.Item key={key}>
+                <Nav.Link eventKey={key} as="button">
+                  {title}
+                </Nav.Link>
+              </Nav.Item>
+            ))}
           </Nav>
           <Tab.Content>
             <Tab.Pane eventKey="trade-offs" transition={false}>
               <TradeOffs />
             </Tab.Pane>
+            <Tab.Pane eventKey="cache" transition={false}>
+              <CachePanel selected={selected} />
+            </Tab.Pane>
             <Tab.Pane eventKey="layer" transition={false}>
               <LayerPanel layer={layer} />
+            </Tab.Pane>
+            <Tab.Pane eventKey="waste" transition={false}>
+              <WastePanel active={tab === "waste"} />
+            </Tab.Pane>
+            <Tab.Pane eventKey="bakes" transition={false}>
+              <BakePanel selected={selected} />
             </Tab.Pane>
           </Tab.Content>
         </Tab.Container>

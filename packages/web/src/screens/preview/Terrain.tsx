@@ -65,7 +65,7 @@ function Playhead({ view, width, ...handlers }: PlayheadProps) {
 /** The timeline as a chart of cost, with lanes of what is held; drag to scrub, wheel to zoom. */
 export function Terrain() {
   const { composition, stored } = useWorkspace();
-  const { duration, rate } = composition;
+  const { duration, rate, layers } = composition;
   const timeline = useEngine((state) => state.timeline);
   const engineRange = useEngine((state) => state.status?.range);
   const root = useRef<HTMLDivElement>(null);
@@ -83,8 +83,12 @@ export function Terrain() {
   useEffect(() => {
     if (width === 0) return;
     const context = prepare(canvas.current!, width, HEIGHT);
-    drawTerrain(context, width, HEIGHT, { data, view, range: { in: range.in, out: range.out }, budgetMs }, tokens);
-  }, [data, view, range.in, range.out, budgetMs, width, tokens]);
+    const shown = data?.layer;
+    const name = layers.find(({ id }) => id === shown?.id)?.name;
+    const layer = shown && name !== undefined ? { name, residency: shown.residency } : undefined;
+    const model = { data, view, range: { in: range.in, out: range.out }, budgetMs, layer };
+    drawTerrain(context, width, HEIGHT, model, tokens);
+  }, [data, view, range.in, range.out, budgetMs, width, tokens, layers]);
 
   useEffect(() => {
     const element = root.current!;

@@ -1,52 +1,12 @@
-import { DEPTHS, EFFECT_MODES, FRACTIONS, scaledSize, type Depth, type EffectMode } from "@kinetocache/core";
+import { EFFECT_MODES, FRACTIONS, scaledSize, type EffectMode } from "@kinetocache/core";
+import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
-import ToggleButton from "react-bootstrap/ToggleButton";
-import ToggleButtonGroup from "react-bootstrap/ToggleButtonGroup";
 import { useWorkspace } from "../../data/workspace";
-import { Amount } from "../../parts/Amount";
-import { fractionText } from "../../parts/format";
-import { MemorySlider } from "./MemorySlider";
-
-interface ChoiceProps<T extends string | number> {
-  readonly name: string;
-  readonly label: string;
-  readonly note: string;
-  readonly value: T;
-  readonly options: readonly { readonly value: T; readonly label: string }[];
-  readonly onChange: (value: T) => void;
-}
-
-/** A row of alternatives with what the present one means. */
-function Choice<T extends string | number>({ name, label, note, value, options, onChange }: ChoiceProps<T>) {
-  return (
-    <div className="control">
-      <div className="control-head">
-        <span id={`${name}-label`}>{label}</span>
-        <span className="mono">{note}</span>
-      </div>
-      <ToggleButtonGroup
-        type="radio"
-        name={name}
-        value={value}
-        onChange={onChange}
-        aria-labelledby={`${name}-label`}
-        className="choice"
-      >
-        {options.map((option) => (
-          <ToggleButton
-            key={option.value}
-            id={`${name}-${option.value}`}
-            value={option.value}
-            variant="outline-dark"
-            size="sm"
-          >
-            {option.label}
-          </ToggleButton>
-        ))}
-      </ToggleButtonGroup>
-    </div>
-  );
-}
+import { inForce, tradeOffsInForce } from "../../engine/tradeOffs";
+import { Choice } from "../../parts/Choice";
+import { fractionText, msText } from "../../parts/format";
+import { useSavings } from "./savings";
+import { inForceText, meanText, pacingText, savedText } from "./savingWords";
 
 const PIXELS: Readonly<Record<string, string>> = {
   "1": "all pixels",
@@ -55,119 +15,138 @@ const PIXELS: Readonly<Record<string, string>> = {
   "4": "a sixteenth of the pixels",
 };
 
-/** Gives up quality for speed, for the preview alone. */
+const sizeIndex = (fraction: number) => FRACTIONS.indexOf(fraction as (typeof FRACTIONS)[number]);
+
+/** Switches everything that gives up quality off and on again, and says what is in force. Always in view. */
+export function TradeOffSwitch() {
+  const { chosen, layers, changeSettings } = useWorkspace();
+  const active = tradeOffsInForce(chosen, layers);
+  const acting = chosen.tradeOffs ? inForce(chosen) : chosen;
+  return (
+    <div className={`trade-off-switch ${active.length > 0 ? "is-in-force" : ""}`}>
+      <Form.Check
+        type="switch"
+        id="trade-offs-in-force"
+        label="Trade-offs"
+        checked={chosen.tradeOffs}
+        onChange={(event) => changeSettings({ tradeOffs: event.target.checked })}
+      />
+      <span>{inForceText(active, acting, layers.solo.length, layers.effectsOff.length)}</span>
+    </div>
+  );
+}
+
+/** Gives up quality for speed, for the preview alone: each choice with what a frame takes then. */
 export function TradeOffs() {
-  const { composition, document, settings, changeSettings, edit } = useWorkspace();
-  const { fraction } = settings;
+  const { composition, chosen, layers, changeSettings, choose } = useWorkspace();
+  const savings = useSavings();
+  const isOff = !chosen.tradeOffs;
+  const { fraction, scrubFraction } = inForce({ ...chosen, tradeOffs: true });
   const size = `${scaledSize(composition.width, fraction)}×${scaledSize(composition.height, fraction)}, ${PIXELS[String(Math.round(1 / fraction))]}`;
-  const cores = navigator.hardwareConcurrency;
+  const meanMs = savings?.presentMs ?? 0;
+  const pacing = {
+    meanMs,
+    parallel: chosen.parallel,
+    cores: navigator.hardwareConcurrency,
+    rate: composition.rate,
+  };
+  const names = new Map(composition.layers.map(({ id, name }) => [id, name]));
   return (
     <div className="panel-body">
+      <p className="control-note">
+        {isOff ? "Switched off: the preview is what the output is. " : ""}
+        Below each choice is what a mean frame of the range takes then, by estimate.
+      </p>
       <Choice
         name="size"
         label="Preview size"
         note={size}
-        value={FRACTIONS.indexOf(fraction as (typeof FRACTIONS)[number])}
-        options={FRACTIONS.map((value, index) => ({ value: index, label: fractionText(value) }))}
+        value={sizeIndex(fraction)}
+        options={FRACTIONS.map((value, index) => ({
+          value: index,
+          label: fractionText(value),
+          below: meanText(savings?.bySize[index]),
+        }))}
         onChange={(index) => changeSettings({ fraction: FRACTIONS[index]! })}
+      />
+      <Choice
+        name="scrub-size"
+        label="Size while scrubbing"
+        note={scrubFraction === fraction ? "as the preview" : `then ${fractionText(fraction)} where you rest`}
+        value={sizeIndex(scrubFraction)}
+        options={FRACTIONS.map((value, index) => ({
+          value: index,
+          label: fractionText(value),
+          below: meanText(savings?.bySize[index]),
+        }))}
+        onChange={(index) =>
+          changeSettings({
+            scrubFraction: FRACTIONS[index]!,
+            ...(FRACTIONS[index]! > fraction ? { fraction: FRACTIONS[index]! } : {}),
+          })
+        }
       />
       <Choice<EffectMode>
         name="effects"
         label="Effects"
         note={
-          settings.effects === "All"
-            ? "as in the output"
-            : settings.effects === "None"
-              ? "all left out"
-              : "grade and grain"
+          chosen.effects === "All" ? "as in the output" : chosen.effects === "None" ? "all left out" : "grade and grain"
         }
-        value={settings.effects}
-        options={EFFECT_MODES.map((value) => ({ value, label: value }))}
+        value={chosen.effects}
+        options={EFFECT_MODES.map((value) => ({ value, label: value, below: meanText(savings?.byEffects[value]) }))}
         onChange={(effects) => changeSettings({ effects })}
       />
-      <MemorySlider />
-      <Choice<Depth>
-        name="depth"
-        label="Depth of cached frames"
-        note={
-          document.depth === "8-bit"
-            ? "4 bytes a pixel"
-            : document.depth === "half"
-              ? "8 bytes a pixel"
-              : "16 bytes a pixel"
-        }
-        value={document.depth}
-        options={DEPTHS.map((value) => ({ value, label: value }))}
-        onChange={(depth) => void edit({ kind: "depth", depth })}
-      />
-      <Choice
-        name="background"
-        label="Background rendering"
-        note={settings.background === "Idle" ? `after ${settings.idleDelayMs / 1000} s idle` : "never"}
-        value={settings.background}
-        options={[
-          { value: "Off", label: "Off" },
-          { value: "Idle", label: "Idle" },
-        ]}
-        onChange={(background) => changeSettings({ background })}
-      />
-      <div className="amounts">
-        <Amount
-          id="idle-delay"
-          label="Idle delay"
-          unit="s"
-          value={settings.idleDelayMs / 1000}
-          min={0}
-          max={60}
-          step={0.5}
-          onChange={(value) => changeSettings({ idleDelayMs: value * 1000 })}
+      <div className="control">
+        <Form.Check
+          type="switch"
+          id="motion-blur"
+          label="Motion blur"
+          checked={chosen.motionBlur}
+          onChange={(event) => changeSettings({ motionBlur: event.target.checked })}
         />
-        <Amount
-          id="parallel"
-          label="In parallel"
-          unit={`of ${cores}`}
-          value={settings.parallel}
-          min={1}
-          max={cores}
-          onChange={(value) => changeSettings({ parallel: Math.round(value) })}
-        />
-        <Amount
-          id="window-before"
-          label="Behind"
-          unit="fr"
-          value={settings.window.before}
-          min={0}
-          max={10000}
-          onChange={(value) => changeSettings({ window: { ...settings.window, before: Math.round(value) } })}
-        />
-        <Amount
-          id="window-after"
-          label="Ahead"
-          unit="fr"
-          value={settings.window.after}
-          min={1}
-          max={10000}
-          onChange={(value) => changeSettings({ window: { ...settings.window, after: Math.round(value) } })}
-        />
+        <p className="control-note">
+          Without: {savedText(savings?.withMotionBlur, savings?.withoutMotionBlur)}
+          {composition.layers.some(({ motionBlur }) => motionBlur.enabled) ? "" : "; no layer has it"}
+        </p>
       </div>
       <Choice
         name="pacing"
         label="A frame that is not ready"
-        note={settings.pacing === "keep time" ? "is skipped" : "is waited for"}
-        value={settings.pacing}
+        note={pacingText(chosen.pacing, pacing)}
+        value={chosen.pacing}
         options={[
           { value: "keep time" as const, label: "Keep time" },
           { value: "show every frame" as const, label: "Show every frame" },
         ]}
-        onChange={(pacing) => changeSettings({ pacing })}
+        onChange={(value) => changeSettings({ pacing: value })}
       />
-      <Form.Check
-        type="switch"
-        id="sharpen"
-        label="Sharpen when parked"
-        checked={settings.sharpenWhenParked}
-        onChange={(event) => changeSettings({ sharpenWhenParked: event.target.checked })}
-      />
+      <div className="control">
+        <Form.Check
+          type="switch"
+          id="sharpen"
+          label="Sharpen when parked"
+          checked={chosen.sharpenWhenParked}
+          onChange={(event) => changeSettings({ sharpenWhenParked: event.target.checked })}
+        />
+        <p className="control-note">
+          {savings && savings.bySize[0]! > 0
+            ? `A full-size frame takes ${msText(savings.bySize[0]!)} (est.); it is never in the way of playback.`
+            : "Shows the parked frame at full size."}
+        </p>
+      </div>
+      {(["solo", "effectsOff"] as const).map((what) =>
+        layers[what].length === 0 ? null : (
+          <div className="control" key={what}>
+            <div className="control-head">
+              <span>{what === "solo" ? "Solo" : "Effects off"}</span>
+              <Button variant="link" size="sm" className="p-0" onClick={() => void choose({ [what]: [] })}>
+                {what === "solo" ? "Show all layers" : "All effects on"}
+              </Button>
+            </div>
+            <p className="control-note">{layers[what].map((id) => names.get(id) ?? id).join(", ")}</p>
+          </div>
+        ),
+      )}
     </div>
   );
 }

@@ -1,5 +1,6 @@
 import { useStanding } from "../../parts/standing";
 import { framesText } from "../../parts/format";
+import { VariantBar } from "./VariantBar";
 
 /** The answer first: does it play in real time, and what is held. */
 export function Verdict() {
@@ -14,12 +15,15 @@ export function Verdict() {
   return (
     <div className="verdict">
       <h1>{answer}</h1>
-      <span>{detail}</span>
+      <span className="verdict-detail" title={detail}>
+        {detail}
+      </span>
       <span className="verdict-held">
         {inMemory === frames
           ? `all ${framesText(frames)} in memory`
           : `${inMemory.toLocaleString("en")} of ${framesText(frames)} in memory`}
       </span>
+      <VariantBar />
     </div>
   );
 }

@@ -3,6 +3,7 @@ import { useEffect, useRef } from "react";
 import { send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
 import { framesText, rateText } from "../../parts/format";
+import { ComparisonBar } from "./VariantBar";
 
 // A canvas can be handed over only once, and effects run twice in development.
 const handedOver = new WeakSet<HTMLCanvasElement>();
@@ -11,8 +12,9 @@ const CAUSES = { edit: "The edit", undo: "Undo", redo: "Redo" } as const;
 
 /** What the last edit did to what was held. */
 function ChangeText() {
+  const { document } = useWorkspace();
   const change = useEngine((state) => state.cacheChange);
-  if (!change) return null;
+  if (change?.document !== document.id) return null;
   const parts = [
     change.lost > 0 ? `${framesText(change.lost)} lost from the cache` : "",
     change.regained > 0 ? `${framesText(change.regained)} found again, none rendered` : "",
@@ -49,7 +51,12 @@ function RateText() {
 
 /** The picture, drawn by the engine. */
 export function Viewer() {
-  const { composition } = useWorkspace();
+  const { composition, document } = useWorkspace();
+  const comparison = useEngine((state) => state.status?.comparison);
+  const isPlaying = useEngine((state) => state.status?.mode === "playing");
+  const isShown = comparison !== undefined && !(comparison.parkedOnly && isPlaying);
+  const isDouble = isShown && comparison.layout === "side by side";
+  const nameOf = (id: string) => document.variants.find((variant) => variant.composition === id)?.name ?? "";
   const canvas = useRef<HTMLCanvasElement>(null);
 
   useEffect(() => {
@@ -66,10 +73,17 @@ export function Viewer() {
         ref={canvas}
         width={16}
         height={9}
-        style={{ aspectRatio: `${composition.width} / ${composition.height}` }}
+        style={{ aspectRatio: `${composition.width * (isDouble ? 2 : 1)} / ${composition.height}` }}
         aria-label={`Picture of ${composition.name}`}
         role="img"
       />
+      {isShown ? (
+        <>
+          <span className="viewer-note viewer-left">{nameOf(document.main)}</span>
+          <span className="viewer-note viewer-right">{nameOf(comparison.variant)}</span>
+        </>
+      ) : null}
+      <ComparisonBar />
       <ChangeText />
       <TimeText rate={composition.rate} />
       <RateText />

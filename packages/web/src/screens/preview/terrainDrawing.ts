@@ -8,11 +8,14 @@ export interface TerrainModel {
   readonly view: TimelineView;
   readonly range: FrameRange;
   readonly budgetMs: number;
+  /** Where the selected layer's own pixels are held, in place of the frames'. */
+  readonly layer: { readonly name: string; readonly residency: Uint8Array } | undefined;
 }
 
 const LANE_HEIGHT = 12;
 const LANE_GAP = 3;
 const LABEL_ROOM = 14;
+const SCALE_SAMPLES = 2000;
 
 /** Height of the cost chart when the whole canvas is `height` tall. */
 function chartHeight(height: number): number {
@@ -57,7 +60,13 @@ function* columns(view: TimelineView, width: number, duration: number): Generato
 function scaleTop({ data, view, budgetMs }: TerrainModel): number {
   const least = budgetMs * 1.5;
   if (!data) return least;
-  const sorted = data.costs.slice(Math.floor(view.start), Math.ceil(view.end)).sort();
+  const first = Math.floor(view.start);
+  const last = Math.min(data.costs.length, Math.ceil(view.end));
+  // Of a long composition some columns stand for all: sorting 100,000 takes longer than drawing them.
+  const step = Math.max(1, Math.floor((last - first) / SCALE_SAMPLES));
+  const sample: number[] = [];
+  for (let frame = first; frame < last; frame += step) sample.push(data.costs[frame]!);
+  const sorted = Float32Array.from(sample).sort();
   return Math.max(least, 1.25 * (sorted[Math.floor(sorted.length * 0.97)] ?? 0));
 }
 
@@ -77,8 +86,10 @@ export function drawTerrain(
   if (data) {
     for (const column of columns(view, width, data.costs.length))
       drawColumn(context, column, data, { chart, perMs, budgetY, budgetMs }, tokens);
-    drawLane(context, width, chart + LANE_GAP, model, IN_MEMORY, tokens.memory, tokens);
-    drawLane(context, width, chart + LANE_GAP * 2 + LANE_HEIGHT, model, ON_DISK, hatch(context, tokens), tokens);
+    const residency = model.layer?.residency ?? data.residency;
+    const lane = { residency, view, width };
+    drawLane(context, chart + LANE_GAP, lane, IN_MEMORY, tokens.memory, tokens);
+    drawLane(context, chart + LANE_GAP * 2 + LANE_HEIGHT, lane, ON_DISK, hatch(context, tokens), tokens);
   }
   context.strokeStyle = tokens.ink;
   context.lineWidth = 1;
@@ -90,11 +101,15 @@ export function drawTerrain(
   context.setLineDash([]);
   drawOutside(context, width, height, view, range, tokens);
   context.font = "11px 'Spline Sans Mono Variable', monospace";
-  const label = `${budgetMs.toFixed(1)} ms`;
+  drawLabel(context, `${budgetMs.toFixed(1)} ms`, budgetY - 5, tokens);
+  if (model.layer) drawLabel(context, model.layer.name, chart + LANE_GAP + LANE_HEIGHT - 2, tokens);
+}
+
+function drawLabel(context: CanvasRenderingContext2D, label: string, y: number, tokens: Tokens): void {
   context.fillStyle = tokens.sheet;
-  context.fillRect(2, budgetY - 15, context.measureText(label).width + 6, 13);
+  context.fillRect(2, y - 10, context.measureText(label).width + 6, 13);
   context.fillStyle = tokens.ink;
-  context.fillText(label, 5, budgetY - 5);
+  context.fillText(label, 5, y);
 }
 
 interface ChartScale {
@@ -168,9 +183,8 @@ function hatch(context: CanvasRenderingContext2D, { disk, sheet }: Tokens): Canv
 
 function drawLane(
   context: CanvasRenderingContext2D,
-  width: number,
   y: number,
-  { data, view }: TerrainModel,
+  { residency, view, width }: { readonly residency: Uint8Array; readonly view: TimelineView; readonly width: number },
   tier: number,
   fill: string | CanvasPattern,
   tokens: Tokens,
@@ -178,7 +192,6 @@ function drawLane(
   context.fillStyle = tokens.well;
   context.fillRect(0, y, width, LANE_HEIGHT);
   context.fillStyle = fill;
-  const residency = data!.residency;
   const last = Math.min(residency.length, Math.ceil(view.end));
   for (let frame = Math.floor(view.start); frame < last;) {
     if (!(residency[frame]! & tier)) {

@@ -4,6 +4,7 @@ import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
+import { usedBytes } from "../../data/room";
 import type { LocationView } from "../../data/locations";
 import { testDrive } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
@@ -146,7 +147,7 @@ export function DrivePanel({ drives, tests, assignment, bytes, frames, locations
   const drive = drives.find(({ mount }) => mount === chosen) ?? drives.find(holdsCache) ?? drives[0];
   const framesOn = (one: Drive) =>
     locations.reduce((sum, { id, contents }) => {
-      return contents && one.locations.includes(id) ? sum + contents.bytes + contents.holdingBytes : sum;
+      return contents && one.locations.includes(id) ? sum + usedBytes(contents) : sum;
     }, 0);
   const own = drive ? testsOf(tests, drive) : [];
   const note = testNote(own);

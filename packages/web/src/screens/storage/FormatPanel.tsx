@@ -7,8 +7,8 @@ import type { LocationView } from "../../data/locations";
 import type { FormatTrials } from "../../data/trials";
 import { useWorkspace } from "../../data/workspace";
 import { STORE_POLICIES } from "../../engine/protocol";
+import { roomOf } from "../../data/room";
 import { agoText, bytesText, fractionText, framesText, secondsText } from "../../parts/format";
-import { roomOf } from "./placement";
 
 function VerdictRow({ verdict, name }: { readonly verdict: FormatVerdict; readonly name: string }) {
   return (

@@ -3,6 +3,7 @@ import { useState, type RefObject } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
+import { usedBytes } from "../../data/room";
 import type { LocationView } from "../../data/locations";
 import { registerFolder } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
@@ -30,7 +31,7 @@ function LocationRow({ location, surroundings, assignment, needs, isChosen, onCh
   const roles = rolesOf(id, assignment);
   const { readRate } = placeOf(location, surroundings);
   const plays = readRate === undefined ? undefined : playsFromDrive(readRate, needs["disk cache"].readRate);
-  const used = contents ? contents.bytes + contents.holdingBytes : 0;
+  const used = contents ? usedBytes(contents) : 0;
   return (
     <tr>
       <td>

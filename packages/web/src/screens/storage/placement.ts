@@ -6,7 +6,8 @@ import {
   type FormatTrial,
   type Place,
 } from "@kinetocache/core";
-import type { LocationContents, LocationView } from "../../data/locations";
+import type { LocationView } from "../../data/locations";
+import { roomOf } from "../../data/room";
 
 /** All that is known of where frames and media can be. */
 export interface Surroundings {
@@ -32,13 +33,6 @@ export function testsOf(tests: readonly DriveTest[], { mount }: Drive): DriveTes
 export function formatInUse(location: LocationView, formats: readonly FormatTrial[]): FormatTrial | undefined {
   const packing = location.contents?.settings.packing;
   return formats.find((trial) => trial.location === location.id && trial.packing === packing);
-}
-
-/** Bytes that frames may take at a location: what is there now gives way to what is wanted. */
-export function roomOf(contents: LocationContents | undefined): number {
-  if (!contents) return 0;
-  const { settings, bytes, holdingBytes, freeBytes, keptFree } = contents;
-  return Math.max(0, Math.min(settings.capBytes, bytes + holdingBytes + freeBytes - keptFree) - holdingBytes);
 }
 
 /** A location as far as its fitness for a role goes. Rates are those of the slower of path and drive. */

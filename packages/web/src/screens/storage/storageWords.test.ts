@@ -7,7 +7,8 @@ import {
   type Packing,
 } from "@kinetocache/core";
 import type { LocationView } from "../../data/locations";
-import { formatInUse, placeOf, roomOf, type Surroundings } from "./placement";
+import { roomOf } from "../../data/room";
+import { formatInUse, placeOf, type Surroundings } from "./placement";
 import { contentsText, forecastText, headroomText, storageAnswer, testNote } from "./storageWords";
 
 const GIB = 2 ** 30;
@@ -31,6 +32,7 @@ function location(change: Partial<LocationView["contents"]> = {}, packing: Packi
     frames: 0,
     bytes: 0,
     holdingBytes: 0,
+    sequenceBytes: 0,
     freeBytes: 200 * GIB,
     keptFree: GIB,
     growth: [],
@@ -125,6 +127,9 @@ test("the format in use is the one that is set", () => {
 test("room is what the cap and the drive leave, the last gigabyte left alone", () => {
   expect(roomOf(location().contents)).toBe(20 * GIB);
   expect(roomOf(location({ bytes: 5 * GIB, holdingBytes: GIB, freeBytes: 3 * GIB }).contents)).toBe(7 * GIB);
+  // Bakes stay; frames give way to them.
+  const baked = location({ bytes: 5 * GIB, holdingBytes: GIB, sequenceBytes: 2 * GIB, freeBytes: 3 * GIB });
+  expect(roomOf(baked.contents)).toBe(7 * GIB);
   expect(roomOf(undefined)).toBe(0);
 });
 

@@ -10,8 +10,9 @@ import {
   type Needs,
 } from "@kinetocache/core";
 import type { LocationContents } from "../../data/locations";
+import { roomOf, usedBytes } from "../../data/room";
 import { bytesText, durationText, percentText } from "../../parts/format";
-import { formatInUse, placeOf, roomOf, type Surroundings } from "./placement";
+import { formatInUse, placeOf, type Surroundings } from "./placement";
 
 export interface StorageAnswer {
   readonly sentence: string;
@@ -75,9 +76,9 @@ const FULL_SHARE = 0.02;
 
 /** When a location will be full at the present rate; an estimate. */
 export function forecastText(contents: LocationContents, nowMs: number): string {
-  const { growth, settings, bytes, holdingBytes } = contents;
+  const { growth, settings, bytes } = contents;
   const room = roomOf(contents) - bytes;
-  if (room <= FULL_SHARE * settings.capBytes && bytes + holdingBytes > 0) return "full: what goes first gives way";
+  if (room <= FULL_SHARE * settings.capBytes && usedBytes(contents) > 0) return "full: what goes first gives way";
   const forecast = fillForecast([...growth, { atMs: nowMs, bytes }], room, nowMs);
   if (!forecast) return "growth not known yet";
   return forecast.fullAtMs === undefined ? "not growing" : `full in ${durationText(forecast.fullAtMs - nowMs)} (est.)`;

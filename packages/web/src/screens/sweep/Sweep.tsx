@@ -4,6 +4,7 @@ import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
 import { Link } from "react-router";
+import { usedBytes } from "../../data/room";
 import { send } from "../../data/engineStore";
 import { useLocations, type LocationContents } from "../../data/locations";
 import { useItemGroups } from "../../data/reach";
@@ -22,16 +23,18 @@ interface DriveBarProps {
 
 /** The cache against its cap: live, stale, holding, room. */
 function DriveBar({ volume, staleBytes }: DriveBarProps) {
-  const { settings, bytes, holdingBytes } = volume;
+  const { settings, bytes, holdingBytes, sequenceBytes } = volume;
   const { capBytes } = settings;
-  const room = Math.max(0, capBytes - bytes - holdingBytes);
+  const used = usedBytes(volume);
+  const room = Math.max(0, capBytes - used);
   const parts = [
     { name: "Live cache", bytes: bytes - staleBytes, className: "part-live" },
     { name: "Stale", bytes: staleBytes, className: "part-stale" },
+    { name: "Baked and brought in", bytes: sequenceBytes, className: "part-sequences" },
     { name: "Holding", bytes: holdingBytes, className: "part-holding" },
     { name: "Room", bytes: room, className: "part-room" },
   ];
-  const shown = Math.max(capBytes, bytes + holdingBytes);
+  const shown = Math.max(capBytes, used);
   return (
     <>
       <div className="drive-bar" aria-hidden="true">

@@ -1,25 +1,75 @@
-import { frameBudgetMs, isRealTime } from "@kinetocache/core";
+import { frameBudgetMs, isRealTime, isWithinNoise, rangesText, type Spread } from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
 import { Trash2, TriangleAlert } from "lucide-react";
 import { useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
-import { Link } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { database, type StoredTake } from "../../data/database";
+import {
+  describeTake,
+  lateness,
+  seriesOf,
+  spreadOfSeries,
+  takeCsv,
+  takeJson,
+  takeName,
+  terrain,
+} from "../../data/takes";
 import { useWorkspace } from "../../data/workspace";
 import { agoText, bytesText, durationText, msText, percentText, rateText } from "../../parts/format";
+import { download } from "../../parts/download";
 import { Waiting } from "../../parts/Waiting";
 import { ShortcutsSheet } from "../../parts/shortcuts";
 import { differences } from "./differences";
-import { TakeChart } from "./TakeChart";
+import { FrameChart } from "./FrameChart";
 
 function layerName(layer: string | null, names: ReadonlyMap<string, string>): string {
   return layer === null ? "Stacking the layers" : (names.get(layer) ?? layer);
 }
 
+interface TakeColumnProps {
+  readonly take: StoredTake;
+  readonly names: ReadonlyMap<string, string>;
+  readonly spread: Spread;
+}
+
+/** A take's name and note, changed when the field is left. */
+function TakeWords({ take }: { readonly take: StoredTake }) {
+  const keep = (change: Pick<StoredTake, "name" | "note">) => void describeTake(take.id, change);
+  return (
+    <div className="take-words">
+      <Form.Control
+        key={`name-${take.id}`}
+        size="sm"
+        aria-label={`Name of take ${take.id}`}
+        placeholder={`Take ${take.id}`}
+        maxLength={80}
+        defaultValue={take.name ?? ""}
+        onBlur={(event) => keep({ name: event.target.value.trim() })}
+      />
+      <Form.Control
+        key={`note-${take.id}`}
+        size="sm"
+        aria-label={`Note on take ${take.id}`}
+        placeholder="Note"
+        maxLength={500}
+        defaultValue={take.note ?? ""}
+        onBlur={(event) => keep({ note: event.target.value.trim() })}
+      />
+    </div>
+  );
+}
+
+function spreadText({ takes, least, most }: Spread): string {
+  return `${takes} takes: ${percentText(least)} to ${percentText(most)} on time`;
+}
+
 /** One take in figures. */
-function TakeColumn({ take, names }: { readonly take: StoredTake; readonly names: ReadonlyMap<string, string> }) {
+function TakeColumn({ take, names, spread }: TakeColumnProps) {
+  const { repeatTake, notify } = useWorkspace();
+  const navigate = useNavigate();
   const { summary } = take;
   const late = take.frames
     .filter(({ shownMs, dueMs }) => shownMs === undefined || shownMs >= dueMs + take.budgetMs)
@@ -28,11 +78,37 @@ function TakeColumn({ take, names }: { readonly take: StoredTake; readonly names
   return (
     <section className="sheet take" aria-label={`Take ${take.id}`}>
       <h2>
-        Take {take.id} <small>{take.document.name}</small>
+        {takeName(take)} <small>{take.document.name}</small>
       </h2>
+      <TakeWords take={take} />
       <p className={`take-answer ${isRealTime(summary) ? "is-good" : "is-over"}`}>
         {isRealTime(summary) ? "Real time" : `${percentText(summary.onTimeShare)} on time`}
       </p>
+      {spread.takes > 1 ? <p className="take-spread">{spreadText(spread)}</p> : null}
+      <div className="button-row">
+        <Button
+          size="sm"
+          variant="outline-dark"
+          onClick={() =>
+            void repeatTake(take, 3).then(
+              () => navigate("/preview"),
+              (error: Error) => notify(error.message),
+            )
+          }
+        >
+          Repeat 3 times
+        </Button>
+        <Button
+          size="sm"
+          variant="outline-dark"
+          onClick={() => download(`${fileName(take)}.csv`, takeCsv(take), "text/csv")}
+        >
+          CSV
+        </Button>
+        <Button size="sm" variant="outline-dark" onClick={() => download(`${fileName(take)}.json`, takeJson(take))}>
+          JSON
+        </Button>
+      </div>
       <dl className="figures">
         <dt>Rate reached</dt>
         <dd>
@@ -53,7 +129,7 @@ function TakeColumn({ take, names }: { readonly take: StoredTake; readonly names
         <dt>Rendered</dt>
         <dd>{summary.hits.rendered}</dd>
         <dt>Frames not on time</dt>
-        <dd className="frame-list">{late.length === 0 ? "none" : rangesText(late)}</dd>
+        <dd className="frame-list">{late.length === 0 ? "none" : rangesText(late, 10)}</dd>
       </dl>
       {take.disturbances && take.disturbances.length > 0 ? (
         <ul className="troubles">
@@ -86,18 +162,6 @@ function TakeColumn({ take, names }: { readonly take: StoredTake; readonly names
   );
 }
 
-/** Frame numbers with runs drawn together: 3–9, 12. */
-function rangesText(frames: readonly number[]): string {
-  const runs: string[] = [];
-  for (let i = 0; i < frames.length;) {
-    const first = frames[i]!;
-    while (frames[i + 1] === frames[i]! + 1) i++;
-    runs.push(first === frames[i] ? String(first) : `${first}–${frames[i]}`);
-    i++;
-  }
-  return runs.length > 10 ? `${runs.slice(0, 10).join(", ")} and ${runs.length - 10} more stretches` : runs.join(", ");
-}
-
 /** The screen that compares measured playback runs. */
 export function Takes() {
   const { composition } = useWorkspace();
@@ -128,14 +192,14 @@ export function Takes() {
   return (
     <main className="page">
       <div className="page-head">
-        <h1>{answer(first, second)}</h1>
+        <h1>{answer(first, second, takes)}</h1>
         <span>
           {composition.name} has a budget of {msText(frameBudgetMs(composition.rate))} a frame
         </span>
       </div>
       <div className="take-pair">
-        <TakeColumn take={first} names={names} />
-        {second ? <TakeColumn take={second} names={names} /> : null}
+        <TakeColumn take={first} names={names} spread={spreadOfSeries(first, takes)} />
+        {second ? <TakeColumn take={second} names={names} spread={spreadOfSeries(second, takes)} /> : null}
         <section className="sheet" aria-label="What differed">
           <h2>What differed</h2>
           {!second ? (
@@ -147,8 +211,8 @@ export function Takes() {
               <thead>
                 <tr>
                   <th scope="col">Setting</th>
-                  <th scope="col">Take {first.id}</th>
-                  <th scope="col">Take {second.id}</th>
+                  <th scope="col">{takeName(first)}</th>
+                  <th scope="col">{takeName(second)}</th>
                 </tr>
               </thead>
               <tbody>
@@ -166,7 +230,15 @@ export function Takes() {
       </div>
       <section className="sheet" aria-label="Shown times against due times">
         <h2>Shown after due, frame by frame</h2>
-        <TakeChart first={first} second={second} />
+        <FrameChart first={first} second={second} values={lateness} limit="next frame due" />
+      </section>
+      <section className="sheet" aria-label="Cost of each frame">
+        <h2>What each frame cost</h2>
+        {first.costs || second?.costs ? (
+          <FrameChart first={first} second={second} values={terrain} limit="frame budget" />
+        ) : (
+          <p className="empty">These takes were measured before costs were kept with them.</p>
+        )}
       </section>
       <section className="sheet" aria-label="All takes">
         <Table size="sm" hover>
@@ -200,7 +272,10 @@ export function Takes() {
                     onChange={() => toggle(take.id)}
                   />
                 </td>
-                <td className="mono">{take.id}</td>
+                <td title={take.note}>
+                  {takeName(take)}
+                  {take.repeats === undefined ? null : <small> repeats {take.repeats}</small>}
+                </td>
                 <td>{take.document.name}</td>
                 <td className="number">{percentText(take.summary.onTimeShare)}</td>
                 <td className="number">{rateText(take.summary.reachedRate)} fps</td>
@@ -227,8 +302,16 @@ export function Takes() {
   );
 }
 
-function answer(first: StoredTake, second: StoredTake | undefined): string {
+function answer(first: StoredTake, second: StoredTake | undefined, takes: readonly StoredTake[]): string {
   const share = (take: StoredTake) => percentText(take.summary.onTimeShare);
-  if (!second) return `Take ${first.id}: ${share(first)} of frames on time`;
-  return `From ${share(first)} to ${share(second)} of frames on time`;
+  if (!second) return `${takeName(first)}: ${share(first)} of frames on time`;
+  if (seriesOf(first, takes).includes(second))
+    return `${share(first)} and ${share(second)} on time: the same take, repeated`;
+  const isNoise = isWithinNoise(spreadOfSeries(first, takes), spreadOfSeries(second, takes));
+  const verdict = isNoise === undefined ? "" : isNoise ? ", within noise" : ", more than noise";
+  return `From ${share(first)} to ${share(second)} of frames on time${verdict}`;
+}
+
+function fileName({ id, document }: StoredTake): string {
+  return `${document.id}-take-${id}`;
 }

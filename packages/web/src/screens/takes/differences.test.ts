@@ -9,11 +9,15 @@ const take = (change: Partial<StoredTake> = {}): StoredTake => ({
   range: { in: 0, out: 240 },
   settings: {
     fraction: 0.5,
+    scrubFraction: 0.25,
     effects: "All",
+    motionBlur: true,
+    tradeOffs: true,
     memoryBudgetBytes: 2 ** 28,
     parallel: 2,
     window: { before: 24, after: 96 },
     background: "Idle",
+    pauseFillingWhilePlaying: true,
     idleDelayMs: 3000,
     pacing: "keep time",
     sharpenWhenParked: true,
@@ -47,6 +51,21 @@ test("an edit in between is named first", () => {
   const edited = { ...take().document, state: "b" };
   expect(differences(take(), take({ document: edited }))).toEqual([
     { label: "Layers and effects", before: "as they were", after: "edited" },
+  ]);
+});
+
+test("the machine and what was chosen for layers are compared too, as far as they are known", () => {
+  const machine = { processor: "made up", cores: 4, installedBytes: 2 ** 34, availableBytes: 2 ** 33 };
+  const layers = { solo: [], effectsOff: [], marked: [], pinned: [] };
+  const before = take({ machine, layers });
+  const after = take({
+    machine: { ...machine, availableBytes: 2 ** 32, onBattery: true },
+    layers: { ...layers, solo: ["sky"] },
+  });
+  expect(differences(before, after)).toEqual([
+    { label: "Solo", before: "none", after: "sky" },
+    { label: "Memory available", before: "about 8 GB", after: "about 4 GB" },
+    { label: "Power", before: "not known", after: "battery" },
   ]);
 });
 

@@ -1,0 +1,50 @@
+import type { Explanation, LayerExplanation } from "../../engine/protocol";
+import { bytesText, framesText, msText } from "../../parts/format";
+
+/** Where a frame is held. */
+export function heldText({ held }: Explanation): string {
+  if (held.memory) return held.disk ? "in memory and on disk" : "in memory";
+  return held.disk ? "on disk" : "not held";
+}
+
+/** Why a frame would go next, or would not, in words. */
+export function evictionText(explanation: Explanation): string {
+  const { held, standing, rule, nextUse, parts, memory } = explanation;
+  if (!held.memory) {
+    const room = memory.budgetBytes - memory.usedBytes;
+    return held.disk
+      ? "It is read back from disk when it is wanted."
+      : room > 0
+        ? `Memory has ${bytesText(room)} left: it is kept when it is rendered.`
+        : "Memory is full: it is kept when it is worth more than what is held.";
+  }
+  if (!standing) return "It is in hand until it was shown, and not in the cache.";
+  const place =
+    standing.before === 0
+      ? "It goes first when room is needed"
+      : `${standing.before.toLocaleString("en")} of ${standing.entries.toLocaleString("en")} go before it`;
+  if (rule === "playback")
+    return `${place}: ${nextUse === undefined ? "the loop does not show it again" : `it is needed in ${framesText(nextUse)}`}.`;
+  if (!parts) return `${place}.`;
+  const reasons = [
+    parts.distance === undefined
+      ? "the timeline does not show it"
+      : parts.distance === 0
+        ? "it is under the playhead"
+        : `${framesText(parts.distance)} from the playhead`,
+    `${msText(standing.costMs)} to make again`,
+    bytesText(standing.bytes),
+    ...(standing.uses > 0 ? [`shown ${standing.uses} ${standing.uses === 1 ? "time" : "times"}`] : []),
+    ...(parts.distance !== undefined ? [parts.inRange ? "in the in–out range" : "outside the in–out range"] : []),
+    ...(parts.demand > 1 ? [`stands for ${framesText(parts.demand)}`] : []),
+  ];
+  return `${place}: ${reasons.join(", ")}.`;
+}
+
+/** Where a layer's finished pixels of the frame are. */
+export function layerText({ baked, standing, pinned }: LayerExplanation): string {
+  if (baked) return "baked";
+  if (!standing) return pinned ? "pinned, not held yet" : "not held by itself";
+  const place = pinned ? "pinned: goes last" : standing.before === 0 ? "goes first" : `${standing.before} go before it`;
+  return `held, ${bytesText(standing.bytes)}, ${place}`;
+}

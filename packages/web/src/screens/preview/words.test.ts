@@ -1,0 +1,144 @@
+import type { Bake } from "@kinetocache/core";
+import { layer } from "../../../../../testing/documents";
+import { SETTINGS } from "../../../../../testing/engine";
+import type { Explanation, SuggestedBakes } from "../../engine/protocol";
+import { tradeOffsInForce } from "../../engine/tradeOffs";
+import { bakeRowText, bakeStateText, planText } from "./bakeWords";
+import { evictionText, heldText, layerText } from "./frameWords";
+import { inForceText, pacingText, savedText } from "./savingWords";
+import { remedyText, wasteText } from "./wasteWords";
+
+const MIB = 2 ** 20;
+const standing = { kind: "frame", bytes: 2 * MIB, costMs: 60, uses: 3, before: 7, entries: 20 } as const;
+const explanation = (change: Partial<Explanation> = {}): Explanation => ({
+  frame: 5,
+  held: { memory: true, disk: false },
+  costMs: 60,
+  measured: true,
+  rule: "free",
+  standing,
+  parts: { distance: 12, nearness: 0.8, inRange: true, demand: 1 },
+  memory: { usedBytes: 10 * MIB, budgetBytes: 20 * MIB },
+  layers: [],
+  ...change,
+});
+
+describe("a frame", () => {
+  test("says where it is held", () => {
+    const at = (memory: boolean, disk: boolean) => heldText(explanation({ held: { memory, disk } }));
+    expect([at(true, true), at(true, false), at(false, true), at(false, false)]).toEqual([
+      "in memory and on disk",
+      "in memory",
+      "on disk",
+      "not held",
+    ]);
+  });
+
+  test("says what goes before it and why", () => {
+    expect(evictionText(explanation())).toBe(
+      "7 of 20 go before it: 12 frames from the playhead, 60.0 ms to make again, 2.00 MB, shown 3 times, in the in–out range.",
+    );
+    const first = explanation({
+      standing: { ...standing, before: 0 },
+      parts: { ...explanation().parts!, distance: undefined },
+    });
+    expect(evictionText(first)).toContain("It goes first when room is needed: the timeline does not show it");
+    expect(evictionText(explanation({ rule: "playback", nextUse: 9, parts: undefined }))).toBe(
+      "7 of 20 go before it: it is needed in 9 frames.",
+    );
+  });
+
+  test("that is not held says what would become of it", () => {
+    const gone = { held: { memory: false, disk: false }, standing: undefined };
+    expect(evictionText(explanation(gone))).toBe("Memory has 10.0 MB left: it is kept when it is rendered.");
+    const full = { usedBytes: 20 * MIB, budgetBytes: 20 * MIB };
+    expect(evictionText(explanation({ ...gone, memory: full }))).toContain("worth more than what is held");
+    expect(evictionText(explanation({ ...gone, held: { memory: false, disk: true } }))).toContain(
+      "read back from disk",
+    );
+  });
+
+  test("says of each layer where its own pixels are", () => {
+    const of = (change: object) => layerText({ layer: "sky", costMs: 5, baked: false, pinned: false, ...change });
+    expect(of({ baked: true })).toBe("baked");
+    expect(of({})).toBe("not held by itself");
+    expect(of({ pinned: true, standing })).toBe("held, 2.00 MB, pinned: goes last");
+    expect(of({ standing })).toBe("held, 2.00 MB, 7 go before it");
+  });
+});
+
+describe("trade-offs", () => {
+  const layers = { solo: ["a"], effectsOff: ["b", "c"], marked: [], pinned: [] };
+
+  test("what one saves is an estimate, nothing, or not known", () => {
+    expect(savedText(80, 20)).toBe("saves 60.0 ms a frame, 75 % (est.)");
+    expect(savedText(80, 80)).toBe("saves nothing here");
+    expect(savedText(0, 0)).toBe("saves nothing here");
+    expect(savedText(undefined, 5)).toBe("not known yet");
+  });
+
+  test("all that is in force is named; off, nothing is", () => {
+    const settings = { ...SETTINGS, fraction: 0.5, scrubFraction: 0.25, effects: "None" as const, motionBlur: false };
+    expect(inForceText(tradeOffsInForce(settings, layers), settings, 1, 2)).toBe(
+      "50 %, scrubbing 25 % · no effects · no motion blur · 1 solo · effects off for 2",
+    );
+    const off = { ...settings, tradeOffs: false };
+    expect(inForceText(tradeOffsInForce(off, layers), off, 1, 2)).toBe("Full quality, as the output");
+    const none = { ...layers, solo: [], effectsOff: [] };
+    expect(inForceText(tradeOffsInForce(SETTINGS, none), SETTINGS, 0, 0)).toBe("None in force: as the output");
+  });
+
+  test("pacing says what is skipped, or how slowly it plays", () => {
+    const how = { meanMs: 100, parallel: 2, cores: 2, rate: { numerator: 25, denominator: 1 } };
+    expect(pacingText("keep time", how)).toMatch(/^skips \d+ % of what is not held \(est\.\)$/);
+    expect(pacingText("show every frame", how)).toMatch(/^plays at [\d.]+ fps where nothing is held \(est\.\)$/);
+    expect(pacingText("keep time", { ...how, meanMs: 5 })).toBe("keeps up (est.)");
+    expect(pacingText("keep time", { ...how, meanMs: 0 })).toBe("not known yet");
+  });
+});
+
+describe("bakes", () => {
+  const bake = { locked: false } as Bake;
+  const locked = { locked: true } as Bake;
+  const used = (outdated: number, unreadable = 0) => ({ kind: "in use", frames: 10, outdated, unreadable }) as const;
+
+  test("say when something else is shown than what was baked", () => {
+    expect(bakeStateText(used(0), bake)).toEqual({ text: "Played, and up to date", alarm: false });
+    expect(bakeStateText(used(10), bake).text).toBe("Out of date: the live layer is shown there");
+    expect(bakeStateText(used(3), bake).text).toBe("3 of 10 frames out of date: the live layer is shown there");
+    expect(bakeStateText(used(10), locked)).toEqual({ text: "Locked and played, but out of date", alarm: true });
+    expect(bakeStateText(used(0, 2), bake)).toMatchObject({ alarm: true });
+    expect(bakeStateText({ kind: "part" }, bake).text).toContain("not played until it is complete");
+  });
+
+  test("are short in the row of a layer", () => {
+    const rows = [used(0), used(2), used(0, 1), { kind: "part" }, { kind: "off" }] as const;
+    expect(rows.map((state) => bakeRowText(state, bake))).toEqual(["baked", "out of date", "damaged", "part", "off"]);
+    expect([bakeRowText(used(0), locked), bakeRowText(used(2), locked)]).toEqual(["locked", "locked, old"]);
+  });
+
+  test("a suggestion says the gain in frames within budget, and marks what is estimated", () => {
+    const plan = {
+      chosen: ["birds"],
+      range: { in: 0, out: 240 },
+      withinBefore: 12,
+      withinThen: 200,
+      meanBeforeMs: 108,
+      meanThenMs: 39,
+      readMs: 4,
+    } as unknown as SuggestedBakes;
+    expect(planText(plan)).toBe(
+      "200 instead of 12 of 240 frames within budget, 39.0 ms instead of 108 ms a frame (est.), with 4.0 ms to read a baked frame (est.).",
+    );
+    expect(planText({ ...plan, chosen: [] })).toMatch(/^Nothing: with/);
+  });
+});
+
+test("waste is named with its remedy, as the button says it", () => {
+  const birds = layer("birds", "flock");
+  const off = { kind: "layerEnabled", layer: "birds", enabled: false } as const;
+  const waste = { kind: "covered", layer: "birds", reason: "", costMs: 1, remedy: off } as const;
+  expect([wasteText(waste, birds), remedyText(waste, birds)]).toEqual(["Fully covered", "Switch birds off"]);
+  const end = { kind: "layerRange", layer: "birds", range: { in: 0, out: 24 } } as const;
+  expect(remedyText({ ...waste, kind: "trimmed", remedy: end }, birds)).toBe("End it at frame 23");
+});

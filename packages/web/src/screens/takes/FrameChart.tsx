@@ -1,0 +1,84 @@
+import {
+  CartesianGrid,
+  Legend,
+  Line,
+  LineChart,
+  ReferenceLine,
+  ResponsiveContainer,
+  Tooltip,
+  XAxis,
+  YAxis,
+} from "recharts";
+import type { StoredTake } from "../../data/database";
+import { takeName } from "../../data/takes";
+
+/** What is drawn of a take: a value in milliseconds for some of its frames. */
+type FrameValues = (take: StoredTake) => Iterable<readonly [frame: number, ms: number | undefined]>;
+
+interface FrameChartProps {
+  readonly first: StoredTake;
+  readonly second: StoredTake | undefined;
+  readonly values: FrameValues;
+  /** Beside the line of the frame budget. */
+  readonly limit: string;
+}
+
+interface Point {
+  readonly frame: number;
+  first?: number;
+  second?: number;
+}
+
+/** A frame without a value leaves a gap. */
+function pointsOf({ first, second, values }: FrameChartProps): Point[] {
+  const rows = new Map<number, Point>();
+  const add = (take: StoredTake, name: "first" | "second") => {
+    for (const [frame, ms] of values(take)) {
+      const row = rows.get(frame) ?? { frame };
+      if (ms !== undefined) row[name] = Number(ms.toFixed(2));
+      rows.set(frame, row);
+    }
+  };
+  add(first, "first");
+  if (second) add(second, "second");
+  return [...rows.values()].sort((a, b) => a.frame - b.frame);
+}
+
+const TICK = { fontSize: 11, fill: "var(--ink-2)" };
+
+/** One take against another, frame by frame. */
+export function FrameChart(props: FrameChartProps) {
+  const { first, second, limit } = props;
+  const line = { isAnimationActive: false, dot: { r: 1.5, strokeDasharray: "none" }, connectNulls: false };
+  return (
+    <ResponsiveContainer width="100%" height={210}>
+      <LineChart data={pointsOf(props)} margin={{ top: 8, right: 12, bottom: 4, left: 4 }}>
+        <CartesianGrid stroke="var(--rule)" vertical={false} />
+        <XAxis
+          dataKey="frame"
+          type="number"
+          domain={["dataMin", "dataMax"]}
+          tickCount={11}
+          allowDecimals={false}
+          tick={TICK}
+          stroke="var(--rule)"
+          label={{ value: "frame", position: "insideBottomRight", offset: 0, ...TICK }}
+        />
+        <YAxis width={52} unit=" ms" tick={TICK} stroke="var(--rule)" />
+        <Tooltip
+          contentStyle={{ background: "var(--sheet)", border: "1px solid var(--rule)", fontSize: 12 }}
+          labelFormatter={(frame) => `frame ${String(frame)}`}
+        />
+        <Legend wrapperStyle={{ fontSize: 12 }} />
+        <ReferenceLine
+          y={first.budgetMs}
+          stroke="var(--ink)"
+          strokeDasharray="4 4"
+          label={{ value: limit, position: "insideBottomRight", ...TICK }}
+        />
+        <Line {...line} name={takeName(first)} dataKey="first" stroke="var(--ink-2)" strokeDasharray="5 3" />
+        {second ? <Line {...line} name={takeName(second)} dataKey="second" stroke="var(--good)" /> : null}
+      </LineChart>
+    </ResponsiveContainer>
+  );
+}
