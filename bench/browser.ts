@@ -4,6 +4,7 @@ import { tmpdir } from "node:os";
 import path from "node:path";
 import { chromium, type BrowserContext, type Page } from "@playwright/test";
 import config from "../playwright.config";
+import { chooseIn, typeInto } from "../testing/preview";
 
 /** A take as the application stored it. */
 export interface StoredTake {
@@ -16,6 +17,8 @@ export interface StoredTake {
     readonly hits: Readonly<Record<string, number>>;
   };
   readonly heldAtStart: { readonly memory: number; readonly disk: number };
+  readonly layerMs: readonly { readonly layer: string | null; readonly ms: number }[];
+  readonly costs?: Float32Array;
 }
 
 /** Whether a process was started, by however many steps, by this one. */
@@ -34,7 +37,7 @@ export class Driver {
     readonly page: Page,
     readonly url: string,
     readonly serverPid: number,
-    private readonly folder: string,
+    readonly folder: string,
   ) {}
 
   static async with<T>(use: (driver: Driver) => Promise<T>): Promise<T> {
@@ -86,13 +89,11 @@ export class Driver {
   }
 
   async type(label: string, value: string): Promise<void> {
-    const field = this.page.getByLabel(label, { exact: true });
-    await field.fill(value);
-    await field.press("Enter");
+    await typeInto(this.page, label, value);
   }
 
   async choose(name: string, label: string): Promise<void> {
-    await this.page.locator(`[name=${name}] + label`, { hasText: label }).click();
+    await chooseIn(this.page, name, label);
   }
 
   /** Bytes that the disk cache may take. */

@@ -1,4 +1,5 @@
 import { simulateLoop } from "@kinetocache/core";
+import { setSwitch } from "../testing/preview";
 import { Driver } from "./browser";
 import type { Measure } from "./figure";
 import { rounded } from "./ratio";
@@ -28,7 +29,7 @@ export const cacheOverhead: Measure = () =>
     await driver.open();
     await driver.setCap(16 * 2 ** 20);
     // A full-size frame in a worker that made none before would count as growth.
-    await driver.page.getByLabel("Sharpen when parked").setChecked(false);
+    await setSwitch(driver.page, "Sharpen when parked", false);
     await driver.fill();
     const lower = async () => {
       await driver.choose("background", "Off");

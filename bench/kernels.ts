@@ -33,7 +33,7 @@ export const gaussianBlurVsLibvips: Measure = async () => {
   const { ours, libvips } = await inTurn({
     ours: () => {
       run.gaussianRows(between, WIDTH, source, WIDTH, HEIGHT, 0, radius, alpha, scratch, 1);
-      run.gaussianColumns(target, HEIGHT, between, WIDTH, HEIGHT, 0, radius, alpha, scratch, 1);
+      run.gaussianColumns(target, HEIGHT, between, WIDTH, HEIGHT, 0, radius, alpha, scratch, 1, 0, WIDTH);
     },
     libvips: () => sharp(pixels, { raw }).blur(sigma).raw().toBuffer(),
   });
@@ -95,7 +95,7 @@ export const glowMs: Measure = () =>
     const second = between + w * h * 16;
     run.brightPass(between, source, WIDTH, HEIGHT, 0.5);
     run.gaussianRows(second, w, between, w, h, 0, radius, alpha, scratch, 0);
-    run.gaussianColumns(between, h, second, w, h, 0, radius, alpha, scratch, 0);
+    run.gaussianColumns(between, h, second, w, h, 0, radius, alpha, scratch, 0, 0, w);
     run.copyRows(target, WIDTH, source, WIDTH, WIDTH, HEIGHT);
     run.addUpsampled(target, WIDTH, HEIGHT, between, w, h, 0, 0, 0.8);
   });

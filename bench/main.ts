@@ -7,6 +7,18 @@ import { machineScreenReadyMs, memoryReleaseMs, probeCpuShare, workingBufferErro
 import { bundleGzipBytes, firstPaintMs } from "./page";
 import { cachedPlayback, parallelEfficiency } from "./playback";
 import {
+  bakeGain,
+  cached4k,
+  hitShare,
+  seekToShownMs,
+  startToFirstFrameMs,
+  stillBranchRenders,
+  stopFillMs,
+  terrainFrameMs,
+  undoRenders,
+  variantSwitchRenders,
+} from "./preview";
+import {
   capOvershootBytes,
   indexRebuild,
   openVolumeMs,
@@ -39,6 +51,16 @@ const FIGURES: Readonly<Record<string, Measure>> = {
   machineScreenReadyMs,
   workingBufferError,
   gpuParityMaxDiff,
+  stopFillMs,
+  undoRenders,
+  variantSwitchRenders,
+  stillBranchRenders,
+  hitShare,
+  bakeGain,
+  terrainFrameMs,
+  cached4k,
+  startToFirstFrameMs,
+  seekToShownMs,
 };
 
 const { only } = parseArgs({ options: { only: { type: "string" } } }).values;

@@ -115,10 +115,9 @@ export const parallelEfficiency: Measure = () =>
     for (let round = -1; round < ROUNDS; round++) {
       for (const [way, measure] of Object.entries(ways)) {
         for (const workers of [1, 2]) {
-          await page.getByRole("tab", { name: "Trade-offs" }).click();
           await driver.type("In parallel", String(workers));
           await driver.choose("background", way === "filling" ? "Idle" : "Off");
-          await page.getByRole("tab", { name: "Reed line" }).click();
+          await page.getByRole("tab", { name: "Layer" }).click();
           const { result, stolen } = await undisturbed(() => measure(driver, (exposure += 0.02)));
           if (round < 0) continue;
           (rates[`${way}${workers}`] ??= []).push(result);

@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import type { Page } from "@playwright/test";
-import { chooseComposition, expect, measureTake, openPreview, test, verdict } from "./application";
+import { chooseComposition, expect, measureTake, openPreview, test, verdict, reveal } from "./application";
 
 const axeSource = readFileSync(createRequire(`${process.cwd()}/package.json`).resolve("axe-core/axe.min.js"), "utf8");
 
@@ -31,6 +31,11 @@ for (const theme of ["paper", "dim"] as const) {
     expect(await violations(page)).toEqual([]);
     await page.locator(".layer-name").first().click();
     expect(await violations(page)).toEqual([]);
+    for (const tab of ["Cache", "Waste", "Bakes"]) {
+      await page.getByRole("tab", { name: tab }).click();
+      if (tab === "Cache") await page.getByRole("button", { name: "Why is this frame held or not?" }).click();
+      expect(await violations(page)).toEqual([]);
+    }
     await page.getByRole("link", { name: "Bench" }).click();
     await expect(page.locator(".recharts-bar-rectangle")).toHaveCount(1);
     expect(await violations(page)).toEqual([]);
@@ -85,6 +90,7 @@ test("the transport works from the keyboard", async ({ page, application }) => {
 
 test("sliders take arrow keys and typed values, undo and redo their keys", async ({ page, application }) => {
   await openPreview(page, application);
+  await page.getByRole("tab", { name: "Cache" }).click();
   const slider = page.getByRole("slider", { name: "Memory budget" });
   await slider.focus();
   await page.keyboard.press("ArrowRight");
@@ -102,7 +108,7 @@ test("sliders take arrow keys and typed values, undo and redo their keys", async
 
 test("absurd values are put right, not taken", async ({ page, application }) => {
   await openPreview(page, application);
-  const field = page.getByLabel("Idle delay", { exact: true });
+  const field = await reveal(page.getByLabel("Idle delay", { exact: true }));
   for (const [typed, becomes] of [
     ["-5", "0"],
     ["999999", "60"],

@@ -2,6 +2,7 @@ import { fork, type ChildProcess } from "node:child_process";
 import { mkdtemp, readdir, rm } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
+import { typeInto } from "../testing/preview";
 import { test as base, expect, type Locator, type Page } from "@playwright/test";
 
 /** The built application's server in a process of its own, with a data folder of its own. */
@@ -87,12 +88,7 @@ export async function steadyPicture(page: Page): Promise<Buffer> {
   return page.screenshot({ clip: { x: x + 60, y: y + 60, width: 300, height: 160 } });
 }
 
-/** Types into a field and applies it. */
-export async function type(page: Page, label: string, value: string): Promise<void> {
-  const field = page.getByLabel(label, { exact: true });
-  await field.fill(value);
-  await field.press("Enter");
-}
+export { chooseIn as choose, reveal, setSwitch, typeInto as type } from "../testing/preview";
 
 /** Measures a take and waits for its end. */
 export async function measureTake(page: Page): Promise<void> {
@@ -111,7 +107,7 @@ export async function framesInMemory(page: Page): Promise<number> {
 /** Ringing Station filled into memory and on disk, after a short idle delay. */
 export async function fill(page: Page): Promise<void> {
   await chooseComposition(page, "Ringing Station");
-  await type(page, "Idle delay", "0.5");
-  await type(page, "Memory budget in gigabytes", "1");
+  await typeInto(page, "Idle delay", "0.5");
+  await typeInto(page, "Memory budget in gigabytes", "1");
   await expect(verdict(page)).toContainText("all 180 frames in memory");
 }

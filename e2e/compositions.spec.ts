@@ -1,14 +1,25 @@
 import path from "node:path";
-import { chooseComposition, expect, gauge, openPreview, steadyPicture, test, type, verdict } from "./application";
+import {
+  chooseComposition,
+  expect,
+  gauge,
+  openPreview,
+  steadyPicture,
+  test,
+  type,
+  verdict,
+  choose,
+  setSwitch,
+} from "./application";
 
 const FRAMES = 180;
 
 test("frames of every depth and packing come back from disk as they were", async ({ page, application }) => {
   await openPreview(page, application);
   await chooseComposition(page, "Ringing Station");
-  await page.getByLabel("Sharpen when parked").setChecked(false);
-  await page.locator("label", { hasText: /^Off$/ }).click();
-  await page.locator("label", { hasText: "25 %" }).click();
+  await setSwitch(page, "Sharpen when parked", false);
+  await choose(page, "background", "Off");
+  await choose(page, "size", "25 %");
   await type(page, "Memory budget in gigabytes", "1");
   await type(page, "Idle delay", "0");
   const extensions = async () => {
@@ -32,9 +43,9 @@ test("frames of every depth and packing come back from disk as they were", async
     await page.getByLabel("Also frames that read back slower than they render").setChecked(true);
     await page.getByRole("link", { name: "Preview" }).click();
     const before = (await extensions())[extension] ?? 0;
-    await page.locator("label", { hasText: new RegExp(`^${depth}$`) }).click();
-    await expect(page.locator(".panel")).toContainText(`${bytes} bytes a pixel`);
-    await page.locator("label", { hasText: /^Idle$/ }).click();
+    await choose(page, "depth", depth);
+    await expect(page.locator(`label[for=depth-${depth}]`)).toContainText(`${(320 * 180 * bytes) / 1024} kB`);
+    await choose(page, "background", "Idle");
     await expect(verdict(page)).toContainText(`all ${FRAMES} frames in memory`);
     // The frame on show may have been stored before the packing was chosen.
     await expect.poll(async () => (await extensions())[extension]).toBeGreaterThanOrEqual(before + FRAMES - 1);
@@ -45,7 +56,7 @@ test("frames of every depth and packing come back from disk as they were", async
     await page.reload();
     await expect(verdict(page)).toContainText(`all ${FRAMES} frames in memory`);
     await expect(gauge(page, "Read-back")).not.toContainText("not measured");
-    await page.locator("label", { hasText: /^Off$/ }).click();
+    await choose(page, "background", "Off");
     expect(Buffer.compare(await steadyPicture(page), picture)).toBe(0);
   }
 });
@@ -56,7 +67,7 @@ test("a composition that is removed leaves orphaned frames, which Sweep names an
 }) => {
   await openPreview(page, application);
   await chooseComposition(page, "Ringing Station");
-  await page.locator("label", { hasText: "25 %" }).click();
+  await choose(page, "size", "25 %");
   await page.getByRole("button", { name: "Measure a take" }).click();
   await expect.poll(async () => (await application.frameFiles("ringing-station")).length).toBeGreaterThan(20);
   await page.getByRole("button", { name: /choose another/ }).click();
@@ -80,6 +91,9 @@ test("a composition that is removed leaves orphaned frames, which Sweep names an
   await expect(open("Estuary Map")).toBeVisible();
   await page.getByRole("button", { name: /choose another/ }).click();
   await page.getByRole("button", { name: "Remove Estuary Map" }).click();
+  await expect(open("Flyway Titles")).toBeVisible();
+  await page.getByRole("button", { name: /choose another/ }).click();
+  await page.getByRole("button", { name: "Remove Flyway Titles" }).click();
   await expect(open("Night Roost")).toBeVisible();
   await page.getByRole("button", { name: /choose another/ }).click();
   await expect(page.getByRole("button", { name: "Remove Night Roost" })).toBeDisabled();

@@ -11,6 +11,8 @@ import {
   test,
   type,
   verdict,
+  choose,
+  setSwitch,
 } from "./application";
 
 const notices = (page: Page) => page.locator(".notices");
@@ -32,7 +34,7 @@ test("playback goes on when the server is stopped in the middle of it, and the d
   await measureTake(page);
   await expect(verdict(page)).toContainText(/real time|on time/);
   // A frame that memory does not hold is rendered; what the disk would have taken is let go, and that is said once.
-  await page.locator("label", { hasText: "33 %" }).click();
+  await choose(page, "size", "33 %");
   await expect.poll(() => framesInMemory(page)).toBeGreaterThan(20);
   await expect(notices(page)).toContainText(
     "The server does not answer: frames are kept in memory only until it is back.",
@@ -74,7 +76,7 @@ test("cached files that were cut short or altered are never shown: they are noti
     await page.keyboard.press("Home");
     return steadyPicture(page);
   };
-  await page.getByLabel("Sharpen when parked").setChecked(false);
+  await setSwitch(page, "Sharpen when parked", false);
   await page.locator(".playhead").focus();
   const whole = await picture();
   for (const [index, file] of (await application.frameFiles("ringing-station")).entries()) {
@@ -110,15 +112,15 @@ test("a bad composition file is refused with the reason and the place, and chang
   await expect(notices(page)).toContainText("The file is not JSON");
   await bring("wrong.json", good.replace('"duration": 240', '"duration": -240'));
   await expect(notices(page)).toContainText("compositions.night-roost.duration: must be greater than or equal to 1");
-  await bring("newer.json", good.replace('"version": 2', '"version": 7'));
+  await bring("newer.json", good.replace('"version": 3', '"version": 7'));
   await expect(notices(page)).toContainText("version: 7 was written by a newer release");
   await expect(page.getByRole("button", { name: "Composition Night Roost; choose another" })).toBeVisible();
 
   await bring("good.json", good.replaceAll("Night Roost", "Night Roost again"));
   await expect(page.getByRole("button", { name: "Composition Night Roost again; choose another" })).toBeVisible();
   await page.getByRole("button", { name: /choose another/ }).click();
-  // Four compositions; import, export and remove.
-  await expect(page.locator(".composition-menu .dropdown-item")).toHaveCount(7);
+  // Five compositions; import, export and remove.
+  await expect(page.locator(".composition-menu .dropdown-item")).toHaveCount(8);
 });
 
 test("two tabs on the same data follow each other, and neither overwrites the other unseen", async ({

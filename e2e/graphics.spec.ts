@@ -2,7 +2,7 @@ import { readFile } from "node:fs/promises";
 import type { Page } from "@playwright/test";
 import config from "../playwright.config";
 import { SOFTWARE_GRAPHICS } from "../testing/parity/parity";
-import { chooseComposition, expect, openPreview, test, type Application, verdict } from "./application";
+import { chooseComposition, expect, openPreview, test, type Application, verdict, choose } from "./application";
 
 // The browser hands out a graphics device that is a program: everything happens as with a real one, slowly.
 test.use({
@@ -50,8 +50,8 @@ test("a chosen device renders; lost during play, the processor goes on and says 
   const panel = await openGraphics(page, application);
   await panel.getByRole("radio", { name: /software stand-in/ }).check();
   await page.getByRole("link", { name: "Preview" }).click();
-  await page.locator("label", { hasText: /^Off$/ }).click();
-  await page.locator("label", { hasText: /^Show every frame$/ }).click();
+  await choose(page, "background", "Off");
+  await choose(page, "pacing", "Show every frame");
   await page.getByRole("button", { name: "Play", exact: true }).click();
   await expect(page.locator(".viewer-time")).toContainText(/frame [1-9]/);
   // The whole graphics process goes, as when a driver fails.

@@ -12,6 +12,7 @@ import {
   test,
   verdict,
   type Application,
+  choose,
 } from "./application";
 
 const FRAMES = 180;
@@ -153,7 +154,7 @@ test("the browser's own storage takes the disk cache, keeps it over a reload, an
   await expect(verdict(page)).toContainText(`all ${FRAMES} frames in memory`);
   await expect(gauge(page, "Disk cache")).toContainText(NEARLY_ALL);
   expect(await framesIn(path.join(application.data, "volume"))).toBeLessThan(FRAMES / 2);
-  await page.locator("label", { hasText: /^Off$/ }).click();
+  await choose(page, "background", "Off");
   await page.reload();
   await expect(gauge(page, "Disk cache")).toContainText(NEARLY_ALL);
   await measureTake(page);

@@ -1,7 +1,18 @@
 import { createHash } from "node:crypto";
 import type { Page } from "@playwright/test";
 import sharp from "sharp";
-import { expect, framesInMemory, gauge, measureTake, openPreview, test, type, verdict } from "./application";
+import {
+  expect,
+  framesInMemory,
+  gauge,
+  measureTake,
+  openPreview,
+  test,
+  type,
+  verdict,
+  choose,
+  reveal,
+} from "./application";
 
 // The whole of the first journey: a heavy composition reaches real time, and its leftovers are cleaned.
 test("from a stuttering composition to real time, and a clean disk", async ({ page, application }) => {
@@ -10,7 +21,7 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
   await test.step("Preview opens with Night Roost, its picture, its layers and an estimated terrain", async () => {
     await openPreview(page, application);
     // Or the first take would find frames that were filled while the test looks around.
-    await page.locator("label", { hasText: /^Off$/ }).click();
+    await choose(page, "background", "Off");
     await expect(page.getByRole("button", { name: "Composition Night Roost; choose another" })).toBeVisible();
     await expect(page.locator(".layer-row")).toHaveCount(9);
     await expect(verdict(page)).toContainText("estimated; measure a take to know");
@@ -19,7 +30,7 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
   });
 
   await test.step("a first take, one frame at a time, is honestly far from real time", async () => {
-    const parallel = await page.getByLabel("In parallel", { exact: true }).inputValue();
+    const parallel = await (await reveal(page.getByLabel("In parallel", { exact: true }))).inputValue();
     await type(page, "In parallel", "1");
     await measureTake(page);
     await expect(verdict(page)).toContainText(/Plays \d+ % of its frames on time/);
@@ -30,7 +41,7 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
   });
 
   await test.step("the memory slider says what it holds while it is dragged", async () => {
-    const slider = page.getByRole("slider", { name: "Memory budget" });
+    const slider = await reveal(page.getByRole("slider", { name: "Memory budget" }));
     const says = page.locator("output[for=memory-budget]");
     await expect(says).toHaveText("129 frames = 5.4 s");
     await expect(page.locator(".panel")).toContainText(
@@ -50,7 +61,7 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
 
   await test.step("left alone, background rendering fills the cache; any action stops it", async () => {
     await type(page, "Idle delay", "1");
-    await page.locator("label", { hasText: /^Idle$/ }).click();
+    await choose(page, "background", "Idle");
     const drawer = page.getByRole("complementary", { name: "Work in progress" });
     await expect(drawer).toContainText("Background rendering");
     const before = await framesInMemory(page);
@@ -90,7 +101,7 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
 
   await test.step("an edit costs its frames, undo has every one of them back", async () => {
     await page.getByRole("link", { name: "Preview" }).click();
-    await page.locator("label", { hasText: /^Off$/ }).click();
+    await choose(page, "background", "Off");
     const before = await pictureHash(page);
     await page.getByRole("button", { name: /^Reed line/ }).click();
     await type(page, "Exposure", "1.6");
@@ -111,7 +122,7 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
     await application.start();
     await page.reload();
     await expect(gauge(page, "Disk cache")).toContainText(/24\d fr/);
-    await page.locator("label", { hasText: "Show every frame" }).click();
+    await choose(page, "pacing", "Show every frame");
     await measureTake(page);
     await page.getByRole("link", { name: "Takes" }).click();
     const take = page.getByRole("region", { name: /^Take \d+$/ }).last();

@@ -2,7 +2,7 @@
 import { readFile, writeFile } from "node:fs/promises";
 import { createRequire } from "node:module";
 import { chromium } from "@playwright/test";
-import { buildGraph, type ClipAsset, type Document } from "@kinetocache/core";
+import { buildGraph, FULL_QUALITY, type ClipAsset, type Document } from "@kinetocache/core";
 import config from "../playwright.config";
 import { document, effect, layer } from "../testing/documents";
 import { nodeRenderer } from "../testing/renderer";
@@ -59,9 +59,7 @@ await page.route("http://127.0.0.1/**", async (route) => {
   });
 });
 await page.exposeFunction("frameAt", (frame: number) =>
-  Buffer.from(
-    renderer.render(buildGraph(opened, frame, { fraction: 1, effects: "All", renderer: "cpu-1" })).pixels,
-  ).toString("base64"),
+  Buffer.from(renderer.render(buildGraph(opened, frame, FULL_QUALITY)).pixels).toString("base64"),
 );
 await page.goto("http://127.0.0.1/");
 const base64 = await page.evaluate(

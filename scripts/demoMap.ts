@@ -194,6 +194,7 @@ const chart: Document = {
   ...made,
   id: "estuary-map",
   main: "estuary-map",
+  variants: [{ composition: "estuary-map", name: "Original" }],
   assets,
   compositions: {
     "estuary-map": {

@@ -6,6 +6,7 @@ import { chromium, type Page } from "@playwright/test";
 import { startServer } from "@kinetocache/server";
 import { builtPages } from "../packages/server/src/pages";
 import config from "../playwright.config";
+import { chooseIn, typeInto } from "../testing/preview";
 
 const folder = await mkdtemp(path.join(tmpdir(), "kinetocache-pictures-"));
 const data = path.join(folder, "Kinetocache");
@@ -19,11 +20,8 @@ const says = (text: string) =>
   page.waitForFunction((wanted) => document.querySelector<HTMLElement>(".verdict")?.innerText.includes(wanted), text);
 const picture = (name: string, of: Page = page) => of.screenshot({ path: `docs/screenshots/${name}.png` });
 
-async function type(label: string, value: string): Promise<void> {
-  const field = page.getByLabel(label, { exact: true });
-  await field.fill(value);
-  await field.press("Enter");
-}
+const type = (label: string, value: string) => typeInto(page, label, value);
+const choose = (name: string, label: string) => chooseIn(page, name, label);
 
 async function take(): Promise<void> {
   const button = page.getByRole("button", { name: "Measure a take" });
@@ -34,11 +32,11 @@ async function take(): Promise<void> {
 
 await page.goto(server.address);
 await says("in memory");
-await page.locator("label", { hasText: /^Off$/ }).click();
+await choose("background", "Off");
 await take();
 await type("Memory budget in gigabytes", "1");
 await type("Idle delay", "1");
-await page.locator("label", { hasText: /^Idle$/ }).click();
+await choose("background", "Idle");
 // Half of it filled shows both lanes, and the work in its drawer.
 await page.waitForFunction(
   () => Number(/(\d+) of 240 frames in/.exec(document.querySelector<HTMLElement>(".verdict")!.innerText)?.[1]) > 170,
@@ -100,6 +98,23 @@ await page.getByRole("button", { name: /look at another machine/ }).click();
 await page.getByRole("button", { name: /^Tower/ }).click();
 await page.getByRole("region", { name: "Side by side" }).waitFor();
 await picture("machine");
+await page.getByRole("link", { name: "Preview" }).click();
+await page.getByRole("button", { name: /^Composition/ }).click();
+await page.getByText("Flyway Titles").click();
+await says("of 192 frames");
+await page.getByRole("button", { name: "Bake Skein" }).click();
+await page.getByRole("tabpanel", { name: "Bakes" }).getByLabel("Size", { exact: true }).selectOption("0.5");
+await page.locator(".bake-form").getByRole("button", { name: "Bake Skein" }).click();
+await page.getByRole("listitem", { name: "Bake of Skein" }).getByText("Played, and up to date").waitFor();
+await page.waitForTimeout(15_000);
+await picture("preview-bake");
+await page.locator(".playhead").focus();
+for (let frame = 0; frame < 70; frame++) await page.keyboard.press("ArrowRight");
+await page.getByRole("button", { name: "Compare with another variant" }).click();
+await page.locator(".dropdown-item", { hasText: "First light" }).last().click();
+await page.getByRole("button", { name: "Show with a wipe" }).click();
+await page.waitForTimeout(5000);
+await picture("preview-variants");
 
 await browser.close();
 await server.close();

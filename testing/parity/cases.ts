@@ -7,6 +7,9 @@ interface ParityCase {
   readonly document: Document;
 }
 
+const rate = { numerator: 24, denominator: 1 };
+const MOVES = { keyframes: [0, 24].map((frame) => ({ frame, value: frame * 20, ease: "linear" as const })) };
+
 const TURNED = { x: 70, y: 40, anchorX: 60, anchorY: 30, scale: 0.8, rotation: 17 };
 
 function still(width: number, height: number): string {
@@ -18,6 +21,16 @@ function still(width: number, height: number): string {
 const assets: Document["assets"] = {
   still: { kind: "png", width: 150, height: 70, base64: still(150, 70) },
   large: { kind: "png", width: 700, height: 330, base64: still(700, 330) },
+  plates: {
+    kind: "sequence",
+    width: 90,
+    height: 50,
+    rate,
+    duration: 3,
+    sequence: "plates",
+    digest: "0".repeat(32),
+    gaps: [],
+  },
   title: {
     kind: "svg",
     width: 131,
@@ -79,6 +92,18 @@ export function otherCases(): ParityCase[] {
     ...sources.map(([kind, values]) => ({ name: named(kind, values), document: sized([layer("one", kind, values)]) })),
     ...BLEND_MODES.map((blend) => ({ name: `blend mode ${blend}`, document: over({ blend, opacity: 0.7 }) })),
     { name: "turned and scaled", document: over({ transform: TURNED, blend: "screen" }) },
+    {
+      name: "motion blur",
+      document: over({
+        transform: { ...TURNED, x: MOVES },
+        motionBlur: { enabled: true, shutter: 270, samples: 5 },
+        blend: "screen",
+      }),
+    },
+    ...[0, 1, 2].map((offset) => ({
+      name: `stored picture ${offset}`,
+      document: sized([layer("one", "sequence", { asset: "plates", offset })]),
+    })),
     { name: "half", document: sized(textured([effect("glow", { threshold: 10 })]), "half") },
     { name: "float", document: sized(textured([effect("glow", { threshold: 10 })]), "float") },
     { name: "nothing", document: sized([]) },

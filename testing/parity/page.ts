@@ -1,5 +1,15 @@
 // Runs in a browser page: renders the same frame on the processor and on a graphics device.
-import { buildGraph, HELD_BYTES, Renderer, type ClipAsset, type Document, type RendererClass } from "@kinetocache/core";
+import {
+  buildGraph,
+  FULL_QUALITY,
+  HELD_BYTES,
+  Renderer,
+  type ClipAsset,
+  type Document,
+  type Media,
+  type Picture,
+  type RendererClass,
+} from "@kinetocache/core";
 import { convert } from "../../packages/core/src/render/reference";
 import { openKernels } from "@kinetocache/kernels";
 import { openArtwork } from "../../packages/web/src/engine/artwork";
@@ -23,11 +33,27 @@ export interface ParityPage {
   compare(document: Document, frames: readonly number[], fraction: number): Promise<Compared>;
 }
 
+/** Stored pictures by frame: 8-bit, half and float, the last two with colour brighter than 1. */
+function storedPicture(_: string, frame: number): Picture {
+  const [width, height] = [90, 50];
+  const values = Array.from({ length: width * height * 4 }, (_, at) => ((at * 37) % 101) / 60);
+  if (frame === 0) {
+    const pixels = Uint8Array.from(values, (value) => Math.min(255, value * 150));
+    return { width, height, depth: "8-bit", pixels };
+  }
+  const numbers = frame === 1 ? Uint16Array.from(values, (value) => convert.toHalf(value)) : Float32Array.from(values);
+  return { width, height, depth: frame === 1 ? "half" : "float", pixels: new Uint8Array(numbers.buffer) };
+}
+
 async function open(): Promise<ParityPage> {
   const { kernels, artwork, fonts } = await loadResources();
   const drawArtwork = await openArtwork(artwork, fonts);
   const clips = new ClipStore();
-  const media = { drawArtwork, clipFrame: clips.frame.bind(clips) };
+  const media: Media = {
+    drawArtwork,
+    clipFrame: clips.frame.bind(clips),
+    storedFrame: (sequence, frame) => storedPicture(sequence, frame),
+  };
   const processor = new Renderer(openKernels((await WebAssembly.instantiate(kernels, {})).exports), {
     now: () => performance.now(),
     newPixels: (bytes) => new Uint8Array(bytes),
@@ -51,10 +77,10 @@ async function open(): Promise<ParityPage> {
       let [written, costs, nodesTimed] = [0, 0, true];
       for (const renderer of [processor, graphics]) renderer.setAssets(document.assets);
       for (const frame of frames) {
-        const graph = (renderer: RendererClass) => buildGraph(document, frame, { fraction, effects: "All", renderer });
-        await clips.prepare(processor.clipsOf(graph("cpu-1")), document.assets);
+        const graph = (renderer: RendererClass) => buildGraph(document, frame, { ...FULL_QUALITY, fraction, renderer });
+        await clips.prepare(processor.mediaOf(graph("cpu-1").root), document.assets);
         const expected = processor.render(graph("cpu-1"));
-        await clips.prepare(graphics.clipsOf(graph("gpu-1")), document.assets);
+        await clips.prepare(graphics.mediaOf(graph("gpu-1").root), document.assets);
         const actual = await graphics.render(graph("gpu-1"));
         difference = Math.max(difference, largest(expected.pixels, actual.pixels, document.depth));
         written += actual.pixels.reduce((sum, byte) => sum + Number(byte > 0), 0);

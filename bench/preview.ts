@@ -1,0 +1,470 @@
+import { readFileSync } from "node:fs";
+import { writeFile } from "node:fs/promises";
+import path from "node:path";
+import { MemoryCache, simulateLoop, type EvictionContext } from "@kinetocache/core";
+import { document, layer } from "../testing/documents";
+import { setSwitch } from "../testing/preview";
+import { Driver } from "./browser";
+import type { Figure, Measure } from "./figure";
+import { median, rounded } from "./ratio";
+import { undisturbed } from "./steal";
+
+/** A number that the cache panel says. */
+async function panelNumber({ page }: Driver, pattern: RegExp): Promise<number> {
+  const text = (await page.locator(".response-note").textContent()) ?? "";
+  const found = pattern.exec(text.replaceAll(",", ""));
+  return found ? Number(found[1]) : NaN;
+}
+
+const renderedFrames = (driver: Driver) => panelNumber(driver, /^(\d+) frames? rendered/);
+
+/** Lets the screen catch up with the engine. */
+const settle = ({ page }: Driver) => page.waitForTimeout(700);
+
+const ACTIONS = 60;
+
+/** From a key press during filling to the moment at which nothing is rendered for filling any more. */
+export const stopFillMs: Measure = () =>
+  Driver.with(async (driver) => {
+    const { page } = driver;
+    await driver.open();
+    await driver.setCap(16 * 2 ** 20);
+    await setSwitch(page, "Sharpen when parked", false);
+    const cases: Record<string, Figure> = {};
+    for (const [name, size] of [
+      ["half size", "50 %"],
+      ["full size", "100 %"],
+    ] as const) {
+      await driver.choose("size", size);
+      await driver.type("Memory budget in gigabytes", "4");
+      await driver.type("Idle delay", "0.5");
+      const times: number[] = [];
+      for (let n = 0; n < ACTIONS; n++) {
+        // Filling has begun, at another place of a frame each time.
+        await page.getByRole("complementary", { name: "Work in progress" }).waitFor();
+        await page.waitForTimeout(40 + 37 * (n % 7));
+        await page.locator(".playhead").press(n % 2 ? "ArrowRight" : "ArrowLeft");
+        await page.waitForTimeout(350);
+        const ms = await panelNumber(driver, /gave way in ([\d.]+) ms/);
+        if (Number.isFinite(ms)) times.push(ms);
+      }
+      const sorted = [...times].sort((a, b) => a - b);
+      cases[name] = {
+        value: rounded(sorted[Math.floor(sorted.length * 0.95)]!),
+        unit: "ms, 95th percentile",
+        limit: "at most 50",
+        median: rounded(median(times)),
+        largest: rounded(sorted.at(-1)!),
+        actions: times.length,
+      };
+    }
+    return cases;
+  });
+
+/** Frames rendered when going back to what was held before, by undo and redo, and by switching variants. */
+async function rendersOf(goBack: (driver: Driver) => Promise<void>): Promise<Figure> {
+  return Driver.with(async (driver) => {
+    await driver.open();
+    await driver.openComposition("Flyway Titles");
+    await driver.choose("size", "25 %");
+    await setSwitch(driver.page, "Sharpen when parked", false);
+    await driver.type("Memory budget in gigabytes", "1");
+    await driver.type("Idle delay", "0");
+    await driver.verdict("all 192 frames in memory");
+    await goBack(driver);
+    return { value: NaN, unit: "frames rendered", limit: "0" };
+  });
+}
+
+/** What was rendered while something was done ten times. */
+async function renderedDuring(driver: Driver, act: (time: number) => Promise<void>): Promise<number> {
+  await settle(driver);
+  const before = await renderedFrames(driver);
+  for (let time = 0; time < 10; time++) {
+    await act(time);
+    await driver.verdict("all 192 frames in memory");
+    await settle(driver);
+  }
+  return (await renderedFrames(driver)) - before;
+}
+
+export const undoRenders: Measure = async () => {
+  let renders = NaN;
+  const figure = await rendersOf(async (driver) => {
+    const { page } = driver;
+    await page.getByRole("button", { name: /^Sky/ }).click();
+    await driver.type("Exposure", "0.7");
+    await driver.verdict("all 192 frames in memory");
+    renders = await renderedDuring(driver, (time) => page.keyboard.press(time % 2 ? "Control+Shift+Z" : "Control+z"));
+  });
+  return { ...figure, value: renders, times: 10 };
+};
+
+export const variantSwitchRenders: Measure = async () => {
+  let renders = NaN;
+  const figure = await rendersOf(async (driver) => {
+    const { page } = driver;
+    await page.locator(".playhead").focus();
+    for (let variant = 0; variant < 3; variant++) {
+      await page.keyboard.press("v");
+      await settle(driver);
+      await driver.verdict("all 192 frames in memory");
+    }
+    renders = await renderedDuring(driver, () => page.keyboard.press("v"));
+  });
+  return { ...figure, value: renders, switches: 10 };
+};
+
+const CHANGES = 50;
+const STRETCH = 6;
+
+/** Takes with every frame shown after a change of the sky, in which anything of the lettering was rendered. */
+export const stillBranchRenders: Measure = () =>
+  Driver.with(async (driver) => {
+    const { page } = driver;
+    await driver.open();
+    await driver.setCap(16 * 2 ** 20);
+    await driver.openComposition("Flyway Titles");
+    await driver.choose("size", "25 %");
+    await setSwitch(page, "Sharpen when parked", false);
+    await driver.choose("pacing", "Show every frame");
+    await driver.type("Memory budget in gigabytes", "1");
+    await driver.choose("background", "Off");
+    // Where the lettering shows.
+    await page.locator(".playhead").focus();
+    for (let n = 0; n < 60; n++) await page.keyboard.press("ArrowRight");
+    await page.keyboard.press("i");
+    for (let n = 1; n < STRETCH; n++) await page.keyboard.press("ArrowRight");
+    await page.keyboard.press("o");
+    await page.keyboard.press("f");
+    await driver.verdict(`all ${STRETCH} frames in memory`);
+    await page.getByRole("button", { name: /^Sky/ }).click();
+    let lettering = 0;
+    let rendered = 0;
+    for (let change = 0; change < CHANGES; change++) {
+      await driver.type("Exposure", (0.1 + change * 0.02).toFixed(2));
+      await page.keyboard.press("Escape");
+      const take = await driver.take();
+      rendered += take.summary.hits.rendered!;
+      if (take.layerMs.some((one) => one.layer === "lettering" && one.ms > 0)) lettering++;
+    }
+    return {
+      value: lettering,
+      unit: "takes in which the lettering was rendered",
+      limit: "0",
+      changes: CHANGES,
+      framesRendered: rendered,
+    };
+  });
+
+/** Hits of the best policy that knows the whole future, on equal frames (Belady 1966), a newcomer included. */
+function optimalHits(sequence: readonly number[], room: number): number[] {
+  const nextUse = new Array<number>(sequence.length);
+  const last = new Map<number, number>();
+  for (let at = sequence.length - 1; at >= 0; at--) {
+    nextUse[at] = last.get(sequence[at]!) ?? Infinity;
+    last.set(sequence[at]!, at);
+  }
+  const held = new Map<number, number>();
+  const hits: number[] = [];
+  sequence.forEach((frame, at) => {
+    if (held.has(frame)) hits.push(at);
+    held.set(frame, nextUse[at]!);
+    if (held.size <= room) return;
+    let victim = frame;
+    for (const [one, next] of held) if (next > held.get(victim)!) victim = one;
+    held.delete(victim);
+  });
+  return hits;
+}
+
+interface Scrubbing {
+  /** Frames in the order in which they came under the pointer. */
+  readonly positions: readonly number[];
+  /** What rendering each frame takes, in ms. */
+  readonly costs: readonly number[];
+}
+
+const FRAME_BYTES = 2_000_000;
+
+/** Frames of a session that were in memory when they were wanted, and the time that rendering the others took. */
+function replay({ positions, costs }: Scrubbing, room: number, rule: "own" | "leastRecentlyUsed") {
+  const cache = new MemoryCache<number>(room * (FRAME_BYTES + 512));
+  let [hits, rendered] = [0, 0];
+  for (const position of positions) {
+    const context: EvictionContext =
+      rule === "leastRecentlyUsed"
+        ? { mode: "leastRecentlyUsed" }
+        : {
+            mode: "free",
+            distance: (key) => Math.abs(Number(key) - position),
+            inRange: () => true,
+            demand: () => 1,
+            isPinned: () => false,
+          };
+    if (cache.use(String(position)) !== undefined) hits++;
+    else {
+      rendered += costs[position]!;
+      cache.put(String(position), position, FRAME_BYTES, costs[position]!, context);
+      cache.use(String(position));
+    }
+  }
+  return { hits, share: hits / positions.length, renderMs: rendered };
+}
+
+const ROOM = 100;
+
+/** Hits on loops longer than memory against the optimum, and on a recorded scrubbing session against the plain rule. */
+export const hitShare: Measure = () => {
+  const figures: Record<string, Figure> = {};
+  for (const times of [1.1, 1.5, 2]) {
+    const frames = Math.round(ROOM * times);
+    const passes = 8;
+    const loop = { frames, room: ROOM, passes, budgetMs: 1000 / 24, renderMs: 60, workers: 2 };
+    const { hits } = simulateLoop({ ...loop, eviction: "playback" }).at(-1)!;
+    const sequence = Array.from({ length: frames * passes }, (_, at) => at % frames);
+    const best = optimalHits(sequence, ROOM).filter((at) => at >= frames * (passes - 1)).length;
+    figures[`loop of ${times} times memory`] = {
+      value: rounded(hits / best),
+      unit: "share of the optimum",
+      limit: "at least 0.97",
+      hits,
+      optimum: best,
+      leastRecentlyUsed: simulateLoop({ ...loop, eviction: "leastRecentlyUsed" }).at(-1)!.hits,
+    };
+  }
+  const session = JSON.parse(readFileSync("bench/scrubbing.json", "utf8")) as Scrubbing;
+  const own = replay(session, 60, "own");
+  const plain = replay(session, 60, "leastRecentlyUsed");
+  const optimum = optimalHits(session.positions, 60).length;
+  figures["recorded scrubbing"] = {
+    value: rounded(plain.renderMs / own.renderMs),
+    unit: "times less rendering than least recently used",
+    limit: "above 1",
+    hitShare: rounded(own.share),
+    hitShareLeastRecentlyUsed: rounded(plain.share),
+    hitShareOptimum: rounded(optimum / session.positions.length),
+    renderMs: rounded(own.renderMs),
+    renderMsLeastRecentlyUsed: rounded(plain.renderMs),
+  };
+  return Promise.resolve(figures);
+};
+
+/** Milliseconds in a text. */
+async function msIn(text: Promise<string | null>, pattern: RegExp): Promise<number> {
+  const said = await text;
+  const found = pattern.exec(said ?? "");
+  if (!found) throw new Error(`"${said}" does not say it`);
+  return Number(found[1]);
+}
+
+/** Mean time of a frame that was predicted for Night Roost with its heaviest layer baked, against what was measured. */
+export const bakeGain: Measure = () =>
+  Driver.with(async (driver) => {
+    const { page } = driver;
+    await driver.open();
+    await setSwitch(page, "Sharpen when parked", false);
+    await driver.type("In parallel", "1");
+    await driver.choose("pacing", "Show every frame");
+    await driver.choose("size", "50 %");
+    const render = async (frames: number) => {
+      await driver.choose("background", "Idle");
+      await driver.verdict(`all ${frames} frames in memory`);
+      await driver.choose("background", "Off");
+      return meanOf((await driver.take()).costs!);
+    };
+    await driver.type("Memory budget in gigabytes", "1");
+    await driver.type("Idle delay", "0");
+    const liveMs = await render(240);
+    await page.locator("label[for=over-range]").click();
+    const row = page.locator(".layer-row").first();
+    const heaviest = (await row.locator(".layer-name strong").textContent())!;
+    const layerMs = await msIn(row.locator(".layer-ms").textContent(), /([\d.]+) ms/);
+    const listed = page.getByRole("listitem", { name: `Bake of ${heaviest}` });
+    const bake = async (frames: "whole" | "range") => {
+      await page.getByRole("tab", { name: "Bakes" }).click();
+      await page.getByLabel("Frames", { exact: true }).selectOption(frames);
+      await page
+        .locator(".bake-form")
+        .getByRole("button", { name: `Bake ${heaviest}` })
+        .click();
+      await listed.getByText("Played, and up to date").waitFor();
+    };
+    await row.getByRole("button", { name: `Bake ${heaviest}` }).click();
+    // A short stretch tells what reading a baked frame takes on this machine.
+    await page.locator(".playhead").focus();
+    for (let n = 0; n < 100; n++) await page.keyboard.press("ArrowRight");
+    await page.keyboard.press("i");
+    for (let n = 1; n < 24; n++) await page.keyboard.press("ArrowRight");
+    await page.keyboard.press("o");
+    await bake("range");
+    await render(24);
+    await page.getByRole("tab", { name: "Bakes" }).click();
+    await page.getByRole("button", { name: "Suggest what to bake" }).click();
+    const readMs = await msIn(
+      page.locator(".panel-body:visible [role=status]").textContent(),
+      /with ([\d.]+) ms to read/,
+    );
+    await listed.getByRole("button", { name: /^Remove the bake/ }).click();
+    await listed.getByRole("button", { name: /^Remove [\d.]+/ }).click();
+    await page.getByRole("button", { name: "Whole length" }).click();
+    await bake("whole");
+    const bakedMs = await render(240);
+    const predictedMs = liveMs - layerMs + readMs;
+    return {
+      value: rounded(Math.abs(predictedMs - bakedMs) / bakedMs),
+      unit: "difference of the prediction, as a share",
+      limit: "at most 0.15",
+      heaviest,
+      liveMs: rounded(liveMs),
+      layerMs,
+      readMs,
+      predictedMs: rounded(predictedMs),
+      measuredMs: rounded(bakedMs),
+    };
+  });
+
+function meanOf(costs: ArrayLike<number>): number {
+  let sum = 0;
+  for (let at = 0; at < costs.length; at++) sum += costs[at]!;
+  return sum / costs.length;
+}
+
+const LONG = 100_000;
+const MANY = 500;
+
+/** Work of the page for a turn of the wheel over the terrain of a long composition with many layers. */
+export const terrainFrameMs: Measure = () =>
+  Driver.with(async (driver) => {
+    const { page } = driver;
+    await driver.open();
+    const each = LONG / MANY;
+    const layers = Array.from({ length: MANY }, (_, index) =>
+      layer(`layer-${index}`, "solid", {}, { range: { in: index * each, out: (index + 1) * each } }),
+    );
+    const plain = document(layers, { id: "long" });
+    const main = { ...plain.compositions.main!, name: "Long", duration: LONG };
+    const file = path.join(driver.folder, "long.json");
+    await writeFile(file, JSON.stringify({ ...plain, compositions: { main } }));
+    await page.getByLabel("Composition file").setInputFiles(file);
+    await page.getByRole("button", { name: /^Composition Long/ }).waitFor();
+    await driver.choose("background", "Off");
+    await driver.verdict("of 100,000 frames in memory");
+    // Keys and estimates of all frames are worked out in the engine's worker.
+    await page.waitForTimeout(20_000);
+    const box = (await page.locator(".terrain").boundingBox())!;
+    await page.mouse.move(box.x + box.width / 3, box.y + 40);
+    const client = await page.context().newCDPSession(page);
+    await client.send("Performance.enable");
+    const busyMs = async () => {
+      const { metrics } = await client.send("Performance.getMetrics");
+      return 1000 * metrics.find(({ name }) => name === "TaskDuration")!.value;
+    };
+    const turn = async (turns: number, by: number) => {
+      for (let n = 0; n < turns; n++) {
+        await page.mouse.wheel(0, by);
+        await page.evaluate(() => new Promise((resolve) => requestAnimationFrame(resolve)));
+      }
+    };
+    await turn(10, -40);
+    await turn(10, 40);
+    const idleStart = await busyMs();
+    await page.waitForTimeout(3000);
+    const idleMs = ((await busyMs()) - idleStart) / 3000;
+    const { result } = await undisturbed(async () => {
+      const start = await busyMs();
+      const startedMs = performance.now();
+      await turn(60, -40);
+      await turn(60, 40);
+      return { busy: (await busyMs()) - start, tookMs: performance.now() - startedMs };
+    });
+    return {
+      value: rounded((result.busy - idleMs * result.tookMs) / 120),
+      unit: "ms a frame on the main thread",
+      limit: "at most 8",
+      withIdleWork: rounded(result.busy / 120),
+      frames: LONG,
+      layers: MANY,
+    };
+  });
+
+/** Estuary Map at 50 %, all of it in memory. */
+export const cached4k: Measure = () =>
+  Driver.with(async (driver) => {
+    const { page } = driver;
+    await driver.open();
+    await driver.setCap(16 * 2 ** 20);
+    await driver.openComposition("Estuary Map");
+    await setSwitch(page, "Sharpen when parked", false);
+    await driver.type("Memory budget in gigabytes", "3");
+    await driver.type("Idle delay", "0");
+    await driver.verdict("all 300 frames in memory");
+    await driver.choose("background", "Off");
+    await page.waitForTimeout(3000);
+    const shares: number[] = [];
+    let skipped = 0;
+    for (let pass = 0; pass < 3; pass++) {
+      const { result } = await undisturbed(() => driver.take(), 0.005);
+      shares.push(result.summary.onTimeShare);
+      skipped += result.summary.skipped;
+    }
+    return {
+      value: rounded(shares.reduce((sum, share) => sum + share, 0) / shares.length, 4),
+      unit: "share on time",
+      limit: "at least 0.99",
+      skipped,
+      passes: shares.map((share) => rounded(share, 4)),
+    };
+  });
+
+/** From navigation to the first picture in the viewer; the median of five, with an empty memory cache. */
+export const startToFirstFrameMs: Measure = () =>
+  Driver.with(async (driver) => {
+    const { page } = driver;
+    await driver.open();
+    const times: number[] = [];
+    for (let n = 0; n < 5; n++) {
+      await page.goto("about:blank");
+      await page.goto(driver.url);
+      times.push(
+        await page.evaluate(async () => {
+          // The canvas gets the picture's size with the first one.
+          for (;;) {
+            const canvas = window.document.querySelector<HTMLCanvasElement>(".viewer canvas");
+            if (canvas && canvas.width > 16) return performance.now();
+            await new Promise((resolve) => setTimeout(resolve, 4));
+          }
+        }),
+      );
+    }
+    return {
+      value: rounded(median(times)),
+      unit: "ms",
+      limit: "at most 1500",
+      all: times.map((time) => rounded(time)),
+    };
+  });
+
+/** From a key press to the moment at which the frame, which is held, is on show. */
+export const seekToShownMs: Measure = () =>
+  Driver.with(async (driver) => {
+    const { page } = driver;
+    await driver.open();
+    await setSwitch(page, "Sharpen when parked", false);
+    await driver.fill();
+    await driver.choose("background", "Off");
+    await page.locator(".playhead").focus();
+    const times: number[] = [];
+    for (let n = 0; n < 60; n++) {
+      await page.keyboard.press("ArrowRight");
+      await page.waitForTimeout(250);
+      times.push(await panelNumber(driver, /seek to a held frame took ([\d.]+) ms/));
+    }
+    return {
+      value: rounded(median(times)),
+      unit: "ms",
+      limit: "at most 40",
+      largest: rounded(Math.max(...times)),
+      seeks: times.length,
+    };
+  });
