@@ -30,6 +30,8 @@ export const stopFillMs: Measure = () =>
     await driver.open();
     await driver.setCap(16 * 2 ** 20);
     await setSwitch(page, "Sharpen when parked", false);
+    await page.getByRole("button", { name: /^Reed line/ }).click();
+    let exposure = 0;
     const cases: Record<string, Figure> = {};
     for (const [name, size] of [
       ["half size", "50 %"],
@@ -40,6 +42,8 @@ export const stopFillMs: Measure = () =>
       await driver.type("Idle delay", "0.5");
       const times: number[] = [];
       for (let n = 0; n < ACTIONS; n++) {
+        // An edit now and then, or all would be filled before long.
+        if (n % 8 === 0) await driver.type("Exposure", (exposure += 0.02).toFixed(2));
         // Filling has begun, at another place of a frame each time.
         await page.getByRole("complementary", { name: "Work in progress" }).waitFor();
         await page.waitForTimeout(40 + 37 * (n % 7));
@@ -94,6 +98,7 @@ export const undoRenders: Measure = async () => {
     const { page } = driver;
     await page.getByRole("button", { name: /^Sky/ }).click();
     await driver.type("Exposure", "0.7");
+    await page.locator(".viewer-change", { hasText: "The edit: 192 frames lost" }).waitFor();
     await driver.verdict("all 192 frames in memory");
     renders = await renderedDuring(driver, (time) => page.keyboard.press(time % 2 ? "Control+Shift+Z" : "Control+z"));
   });

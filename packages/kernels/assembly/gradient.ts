@@ -14,10 +14,10 @@ function lookUp(table: usize, size: i32, t: f32): v128 {
 
 /** t = column · ux + row · uy + t0 at pixel centres. */
 export function linearGradient(
-  dst: usize, w: i32, h: i32, ux: f32, uy: f32, t0: f32, table: usize, size: i32,
+  dst: usize, w: i32, ux: f32, uy: f32, t0: f32, table: usize, size: i32, top: i32, bottom: i32,
 ): void {
-  let out = dst;
-  for (let y = 0; y < h; y++) {
+  let out = dst + ((<usize>top * <usize>w) << 4);
+  for (let y = top; y < bottom; y++) {
     const base = (<f32>y + 0.5) * uy + t0;
     for (let x = 0; x < w; x++) {
       v128.store(out, lookUp(table, size, (<f32>x + 0.5) * ux + base));
@@ -28,11 +28,11 @@ export function linearGradient(
 
 /** t = distance from (cx, cy) over `radius`. */
 export function radialGradient(
-  dst: usize, w: i32, h: i32, cx: f32, cy: f32, radius: f32, table: usize, size: i32,
+  dst: usize, w: i32, cx: f32, cy: f32, radius: f32, table: usize, size: i32, top: i32, bottom: i32,
 ): void {
   const inverse: f32 = 1 / radius;
-  let out = dst;
-  for (let y = 0; y < h; y++) {
+  let out = dst + ((<usize>top * <usize>w) << 4);
+  for (let y = top; y < bottom; y++) {
     const dy = <f32>y + 0.5 - cy;
     for (let x = 0; x < w; x++) {
       const dx = <f32>x + 0.5 - cx;

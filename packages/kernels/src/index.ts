@@ -157,22 +157,24 @@ export interface KernelExports {
   linearGradient(
     dst: Address,
     w: number,
-    h: number,
     ux: number,
     uy: number,
     t0: number,
     table: Address,
     size: number,
+    top: number,
+    bottom: number,
   ): void;
   radialGradient(
     dst: Address,
     w: number,
-    h: number,
     cx: number,
     cy: number,
     radius: number,
     table: Address,
     size: number,
+    top: number,
+    bottom: number,
   ): void;
   strokes(dst: Address, w: number, h: number, list: Address, count: number, r: number, g: number, b: number): void;
   qoiPack(dst: Address, src: Address, count: number): number;

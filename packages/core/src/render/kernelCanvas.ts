@@ -1,6 +1,6 @@
 import type { Kernels } from "@kinetocache/kernels";
 import type { Depth } from "../composition";
-import { intersect, pixelCount, type Affine, type Placement, type Window } from "../graph";
+import { intersect, pixelCount, union, type Affine, type Placement, type Window } from "../graph";
 import {
   PIXEL_BYTES,
   RenderCancelled,
@@ -28,6 +28,7 @@ const STROKE_FLOATS = 6;
 // What is drawn between two looks at whether it is still wanted: a few milliseconds of the slowest kernel.
 const BAND_PIXELS = 65536;
 const STROKES = 256;
+const CLEAR: Rgb = [0, 0, 0];
 
 /** Draws with the kernels, on the processor. */
 export class KernelCanvas implements Canvas<KernelRaster> {
@@ -58,7 +59,10 @@ export class KernelCanvas implements Canvas<KernelRaster> {
   }
 
   fill({ address, window }: KernelRaster, [r, g, b]: Rgb, alpha: number): void {
-    this.kernels.run.fill(address, pixelCount(window), r, g, b, alpha);
+    const { width, height } = window;
+    this.inBands(width, height, (top, bottom) =>
+      this.kernels.run.fill(address + top * width * PIXEL_BYTES, (bottom - top) * width, r, g, b, alpha),
+    );
   }
 
   reframe(source: KernelRaster, window: Window): KernelRaster {
@@ -66,13 +70,15 @@ export class KernelCanvas implements Canvas<KernelRaster> {
     const whole = common.width === window.width && common.height === window.height;
     const target = whole ? this.allocate(window) : this.allocateClear(window);
     if (pixelCount(common) > 0) {
-      this.kernels.run.copyRows(
-        addressAt(target, common.x, common.y),
-        window.width,
-        addressAt(source, common.x, common.y),
-        source.window.width,
-        common.width,
-        common.height,
+      this.inBands(common.width, common.height, (top, bottom) =>
+        this.kernels.run.copyRows(
+          addressAt(target, common.x, common.y + top),
+          window.width,
+          addressAt(source, common.x, common.y + top),
+          source.window.width,
+          common.width,
+          bottom - top,
+        ),
       );
     }
     return target;
@@ -80,27 +86,26 @@ export class KernelCanvas implements Canvas<KernelRaster> {
 
   upload({ width, height, data }: Pixels8, premultiplied: boolean): KernelRaster {
     const raster = this.allocate({ x: 0, y: 0, width, height });
-    this.withScratch(width * height * BYTES_A_PIXEL["8-bit"], (address) => {
-      this.write(address, data);
-      this.kernels.run.fromSrgb8(raster.address, address, width * height, this.decode, Number(premultiplied));
+    this.throughScratch(raster, BYTES_A_PIXEL["8-bit"], (address, band, pixels, count) => {
+      this.write(address, data.subarray(band.from, band.to));
+      this.kernels.run.fromSrgb8(pixels, address, count, this.decode, Number(premultiplied));
     });
     return raster;
   }
 
   uploadLinear({ width, height, depth, data }: LinearPixels): KernelRaster {
     const raster = this.allocate({ x: 0, y: 0, width, height });
-    if (depth === "float") this.write(raster.address, data);
-    else
-      this.withScratch(data.length, (address) => {
-        this.write(address, data);
-        this.kernels.run.fromHalf(raster.address, address, width * height);
-      });
+    this.throughScratch(raster, BYTES_A_PIXEL[depth], (address, band, pixels, count) => {
+      const numbers = data.subarray(band.from, band.to);
+      this.write(depth === "float" ? pixels : address, numbers);
+      if (depth === "half") this.kernels.run.fromHalf(pixels, address, count);
+    });
     return raster;
   }
 
   halve({ address, window }: KernelRaster): KernelRaster {
     const half = this.allocate(halfOf(window));
-    this.kernels.run.halve(half.address, address, window.width, window.height);
+    this.inHalves(window, half, (to, from, height) => this.kernels.run.halve(to, address + from, window.width, height));
     return half;
   }
 
@@ -202,7 +207,9 @@ export class KernelCanvas implements Canvas<KernelRaster> {
 
   brightPass({ address, window }: KernelRaster, threshold: number): KernelRaster {
     const light = this.allocate(halfOf(window));
-    this.kernels.run.brightPass(light.address, address, window.width, window.height, threshold);
+    this.inHalves(window, light, (to, from, height) =>
+      this.kernels.run.brightPass(to, address + from, window.width, height, threshold),
+    );
     return light;
   }
 
@@ -300,20 +307,25 @@ export class KernelCanvas implements Canvas<KernelRaster> {
   linearGradient({ address, window }: KernelRaster, table: Float32Array, ux: number, uy: number, t0: number): void {
     this.withScratch(table.byteLength, (at) => {
       this.write(at, table);
-      this.kernels.run.linearGradient(address, window.width, window.height, ux, uy, t0, at, table.length / 4);
+      this.inBands(window.width, window.height, (top, bottom) =>
+        this.kernels.run.linearGradient(address, window.width, ux, uy, t0, at, table.length / 4, top, bottom),
+      );
     });
   }
 
   radialGradient({ address, window }: KernelRaster, table: Float32Array, x: number, y: number, radius: number): void {
     this.withScratch(table.byteLength, (at) => {
       this.write(at, table);
-      this.kernels.run.radialGradient(address, window.width, window.height, x, y, radius, at, table.length / 4);
+      this.inBands(window.width, window.height, (top, bottom) =>
+        this.kernels.run.radialGradient(address, window.width, x, y, radius, at, table.length / 4, top, bottom),
+      );
     });
   }
 
-  strokes({ address, window }: KernelRaster, list: Float32Array, [r, g, b]: Rgb): void {
+  strokes(target: KernelRaster, list: Float32Array, [r, g, b]: Rgb): void {
     const { run } = this.kernels;
-    run.fill(address, pixelCount(window), 0, 0, 0, 0);
+    const { address, window } = target;
+    this.fill(target, CLEAR, 0);
     this.withScratch(list.byteLength, (at) => {
       this.write(at, list);
       const bytes = STROKE_FLOATS * list.BYTES_PER_ELEMENT;
@@ -324,49 +336,80 @@ export class KernelCanvas implements Canvas<KernelRaster> {
   }
 
   /** Puts a picture into `pixels` at a storage depth. */
-  download({ address, window }: KernelRaster, depth: Depth, pixels: Uint8Array): void {
-    if (depth === "float") {
-      this.read(address, pixels);
-      return;
-    }
-    this.withScratch(pixels.length, (at) => {
-      if (depth === "half") this.kernels.run.toHalf(at, address, pixelCount(window));
-      else this.kernels.run.toSrgb8(at, address, pixelCount(window), this.encode);
-      this.read(at, pixels);
+  download(picture: KernelRaster, depth: Depth, pixels: Uint8Array): void {
+    const { run } = this.kernels;
+    this.throughScratch(picture, BYTES_A_PIXEL[depth], (at, band, address, count) => {
+      if (depth === "half") run.toHalf(at, address, count);
+      if (depth === "8-bit") run.toSrgb8(at, address, count, this.encode);
+      this.read(depth === "float" ? address : at, pixels.subarray(band.from, band.to));
     });
   }
 
   /** Puts part of a picture into `pixels` as it is. */
   downloadPart(picture: KernelRaster, part: Window, pixels: Uint8Array): void {
     const rowBytes = part.width * PIXEL_BYTES;
-    if (part.width === picture.window.width) {
-      this.read(addressAt(picture, part.x, part.y), pixels);
-      return;
-    }
-    for (let row = 0; row < part.height; row++)
-      this.read(addressAt(picture, part.x, part.y + row), pixels.subarray(row * rowBytes, (row + 1) * rowBytes));
+    const rowsAtOnce = part.width === picture.window.width ? Infinity : 1;
+    this.inBands(part.width, part.height, (top, bottom) => {
+      for (let row = top; row < bottom; row += rowsAtOnce) {
+        const end = Math.min(bottom, row + rowsAtOnce);
+        this.read(addressAt(picture, part.x, part.y + row), pixels.subarray(row * rowBytes, end * rowBytes));
+      }
+    });
   }
 
   /** The smallest part of a picture that holds all that is not empty, in the picture's own space. */
   contentWindow({ address, window }: KernelRaster): Window {
-    let edges = new Int32Array(4);
-    this.withScratch(edges.byteLength, (at) => {
-      this.kernels.run.contentBounds(address, window.width, window.height, at);
-      const found = new Uint8Array(edges.byteLength);
-      this.read(at, found);
-      edges = new Int32Array(found.buffer);
-    });
-    const [left, top, right, bottom] = edges as unknown as [number, number, number, number];
-    return { x: window.x + left, y: window.y + top, width: right - left, height: bottom - top };
+    const { width, height } = window;
+    const found = new Uint8Array(4 * Int32Array.BYTES_PER_ELEMENT);
+    let content: Window = { x: window.x, y: window.y, width: 0, height: 0 };
+    this.withScratch(found.byteLength, (at) =>
+      this.inBands(width, height, (top, bottom) => {
+        this.kernels.run.contentBounds(address + top * width * PIXEL_BYTES, width, bottom - top, at);
+        this.read(at, found);
+        const [left, first, right, last] = new Int32Array(found.buffer) as unknown as [number, number, number, number];
+        const part = { x: window.x + left, y: window.y + top + first, width: right - left, height: last - first };
+        if (part.height > 0) content = content.height > 0 ? union(content, part) : part;
+      }),
+    );
+    return content;
   }
 
   /** Does `height` rows of a width in bands, between which it may be cancelled. */
   private inBands(width: number, height: number, draw: (top: number, bottom: number) => void): void {
-    const rows = Math.max(1, Math.floor(BAND_PIXELS / width));
+    const rows = bandRows(width);
     for (let top = 0; top < height; top += rows) {
       this.stopIfCancelled();
       draw(top, Math.min(height, top + rows));
     }
+  }
+
+  /** Draws a picture of half the size in bands: where a band begins, in bytes from there in the source, and the source's rows for it. */
+  private inHalves(source: Window, half: KernelRaster, draw: (to: number, from: number, height: number) => void): void {
+    const { width, height } = half.window;
+    this.inBands(2 * source.width, height, (top, bottom) =>
+      draw(
+        half.address + top * width * PIXEL_BYTES,
+        2 * top * source.width * PIXEL_BYTES,
+        Math.min(2 * bottom, source.height) - 2 * top,
+      ),
+    );
+  }
+
+  /**
+   * Converts a picture in bands: `use` is given scratch memory, the bytes of the band in a picture of so many bytes
+   * a pixel, and the address and count of the band's pixels. A band stays in the processor's cache on its way.
+   */
+  private throughScratch(
+    { address, window: { width, height } }: KernelRaster,
+    bytesAPixel: number,
+    use: (scratch: number, band: { from: number; to: number }, pixels: number, count: number) => void,
+  ): void {
+    this.withScratch(Math.min(bandRows(width), height) * width * bytesAPixel, (scratch) =>
+      this.inBands(width, height, (top, bottom) => {
+        const [from, to] = [top * width, bottom * width];
+        use(scratch, { from: from * bytesAPixel, to: to * bytesAPixel }, address + from * PIXEL_BYTES, to - from);
+      }),
+    );
   }
 
   /** @throws RenderCancelled */
@@ -394,7 +437,7 @@ export class KernelCanvas implements Canvas<KernelRaster> {
 
   private allocateClear(window: Window): KernelRaster {
     const raster = this.allocate(window);
-    this.kernels.run.fill(raster.address, pixelCount(window), 0, 0, 0, 0);
+    this.fill(raster, CLEAR, 0);
     return raster;
   }
 
@@ -407,6 +450,10 @@ export class KernelCanvas implements Canvas<KernelRaster> {
       this.kernels.arena.release(address);
     }
   }
+}
+
+function bandRows(width: number): number {
+  return Math.max(1, Math.floor(BAND_PIXELS / width));
 }
 
 function halfOf({ width, height }: Window): Window {

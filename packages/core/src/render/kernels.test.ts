@@ -327,9 +327,9 @@ test("gradients, linear and radial", () => {
     Object.fromEntries(Object.entries(SOURCES.gradient.parameters).map(([name, spec]) => [name, spec.default])),
   );
   const [address, size] = [upload(kernels, table), table.length / 4];
-  const linear = result(37, 21, (dst) => run.linearGradient(dst, 37, 21, 0.02, 0.01, -0.1, address, size));
+  const linear = result(37, 21, (dst) => run.linearGradient(dst, 37, 0.02, 0.01, -0.1, address, size, 0, 21));
   expect(largestDifference(linear, sources.linearGradient(37, 21, [0.02, 0.01, -0.1], table).data)).toBeLessThan(1e-4);
-  const radial = result(37, 21, (dst) => run.radialGradient(dst, 37, 21, 20, 9, 16, address, size));
+  const radial = result(37, 21, (dst) => run.radialGradient(dst, 37, 20, 9, 16, address, size, 0, 21));
   expect(largestDifference(radial, sources.radialGradient(37, 21, [20, 9, 16], table).data)).toBeLessThan(1e-4);
 });
 

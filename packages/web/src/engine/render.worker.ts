@@ -10,6 +10,7 @@ import {
   writeFrame,
   type Branch,
   type BranchExchange,
+  type Bytes,
   type ContentKey,
   type Document,
   type GraphicsChoice,
@@ -53,6 +54,15 @@ const clips = new ClipStore();
 let stored: StoredPictures;
 const frames: Record<RendererClass, number> = { "cpu-1": 0, "gpu-1": 0 };
 
+// Pixels of the frame under way, which are given back when it is not finished.
+const made: Uint8Array<ArrayBuffer>[] = [];
+
+function makePixels(bytes: Bytes): Uint8Array<ArrayBuffer> {
+  const pixels = newPixels(bytes);
+  made.push(pixels);
+  return pixels;
+}
+
 const reply = (message: RenderReply, transfer: Transferable[] = []) => self.postMessage(message, { transfer });
 
 async function start(init: RenderInit): Promise<Ready> {
@@ -64,7 +74,12 @@ async function start(init: RenderInit): Promise<Ready> {
     storedFrame: (sequence, frame) => stored.picture({ sequence, frame }),
   };
   stored = new StoredPictures(kernels);
-  const renderer = new Renderer(kernels, { now: () => performance.now(), heldBytes: HELD_BYTES, newPixels, media });
+  const renderer = new Renderer(kernels, {
+    now: () => performance.now(),
+    heldBytes: HELD_BYTES,
+    newPixels: makePixels,
+    media,
+  });
   return { renderer, kernels, media, init };
 }
 
@@ -119,6 +134,7 @@ async function render({ renderer, kernels, media, init }: Ready, request: Render
   const lent = branches?.held ?? [];
   const isGraphics = settings.renderer === "gpu-1";
   const cancelled = () => Atomics.load(init.cancel, init.slot) === job;
+  made.length = 0;
   try {
     if (cancelled()) throw new RenderCancelled();
     const on = isGraphics ? await openGraphics(media) : renderer;
@@ -160,6 +176,7 @@ async function render({ renderer, kernels, media, init }: Ready, request: Render
       ...buffersOf([...rendered.branches, ...lent]),
     ]);
   } catch (error) {
+    made.forEach(releasePixels);
     const reason = error instanceof Error ? error.message : String(error);
     const back = buffersOf(lent);
     if (error instanceof RenderCancelled) reply({ kind: "cancelled", job, lent }, back);
@@ -176,6 +193,7 @@ async function render({ renderer, kernels, media, init }: Ready, request: Render
 /** Renders one picture of a bake, live all through and on the processor, and has the server store it. */
 async function bakePicture({ renderer, kernels, init }: Ready, { job, bake }: RenderRequest & { kind: "bake" }) {
   const cancelled = () => Atomics.load(init.cancel, init.slot) === job;
+  made.length = 0;
   try {
     const { assets } = document!;
     const graph = buildBakeGraph(document!, bake.target, bake.frame, bake);
@@ -196,6 +214,7 @@ async function bakePicture({ renderer, kernels, init }: Ready, { job, bake }: Re
     }
     reply({ kind: "baked", job, key: graph.liveKey, lent: [] });
   } catch (error) {
+    made.forEach(releasePixels);
     const reason = error instanceof Error ? error.message : String(error);
     if (error instanceof RenderCancelled) reply({ kind: "cancelled", job, lent: [] });
     else reply({ kind: "failed", job, reason, lent: [] });
