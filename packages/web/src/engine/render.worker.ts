@@ -54,7 +54,8 @@ const clips = new ClipStore();
 let stored: StoredPictures;
 const frames: Record<RendererClass, number> = { "cpu-1": 0, "gpu-1": 0 };
 
-// Pixels of the frame under way, which are given back when it is not finished.
+// Pixels of the frame under way. What was not handed over with the reply is given back after it: that takes as long
+// as an effect, and whoever waits for the worker to give way need not wait for it.
 const made: Uint8Array<ArrayBuffer>[] = [];
 
 function makePixels(bytes: Bytes): Uint8Array<ArrayBuffer> {
@@ -134,7 +135,6 @@ async function render({ renderer, kernels, media, init }: Ready, request: Render
   const lent = branches?.held ?? [];
   const isGraphics = settings.renderer === "gpu-1";
   const cancelled = () => Atomics.load(init.cancel, init.slot) === job;
-  made.length = 0;
   try {
     if (cancelled()) throw new RenderCancelled();
     const on = isGraphics ? await openGraphics(media) : renderer;
@@ -176,7 +176,6 @@ async function render({ renderer, kernels, media, init }: Ready, request: Render
       ...buffersOf([...rendered.branches, ...lent]),
     ]);
   } catch (error) {
-    made.forEach(releasePixels);
     const reason = error instanceof Error ? error.message : String(error);
     const back = buffersOf(lent);
     if (error instanceof RenderCancelled) reply({ kind: "cancelled", job, lent }, back);
@@ -193,7 +192,6 @@ async function render({ renderer, kernels, media, init }: Ready, request: Render
 /** Renders one picture of a bake, live all through and on the processor, and has the server store it. */
 async function bakePicture({ renderer, kernels, init }: Ready, { job, bake }: RenderRequest & { kind: "bake" }) {
   const cancelled = () => Atomics.load(init.cancel, init.slot) === job;
-  made.length = 0;
   try {
     const { assets } = document!;
     const graph = buildBakeGraph(document!, bake.target, bake.frame, bake);
@@ -214,7 +212,6 @@ async function bakePicture({ renderer, kernels, init }: Ready, { job, bake }: Re
     }
     reply({ kind: "baked", job, key: graph.liveKey, lent: [] });
   } catch (error) {
-    made.forEach(releasePixels);
     const reason = error instanceof Error ? error.message : String(error);
     if (error instanceof RenderCancelled) reply({ kind: "cancelled", job, lent: [] });
     else reply({ kind: "failed", job, reason, lent: [] });
@@ -237,6 +234,7 @@ async function take(request: RenderRequest): Promise<void> {
   else if (request.kind === "graphics") choice = request.choice;
   else if (request.kind === "bake") await bakePicture(context, request);
   else await render(context, request);
+  for (const pixels of made.splice(0)) if (pixels.byteLength > 0) releasePixels(pixels);
 }
 
 self.onmessage = ({ data: request }: MessageEvent<RenderRequest>) => {
