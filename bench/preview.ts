@@ -143,6 +143,8 @@ export const stillBranchRenders: Measure = () =>
     await page.keyboard.press("o");
     await page.keyboard.press("f");
     await driver.verdict(`all ${STRETCH} frames in memory`);
+    // That the disk cache is full is said over the rows of the layers.
+    await page.getByRole("alert").getByRole("button", { name: "Dismiss" }).click();
     await page.getByRole("button", { name: /^Sky/ }).click();
     let lettering = 0;
     let rendered = 0;
