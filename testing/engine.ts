@@ -47,7 +47,8 @@ import type {
 } from "../packages/web/src/engine/frameStorage";
 import type { SequencePort } from "../packages/web/src/engine/sequenceClient";
 import { copyPixels, newPixels } from "../packages/web/src/engine/pixels";
-import type { RenderOutcome, Scene } from "../packages/web/src/engine/renderPool";
+import type { RenderOutcome } from "../packages/web/src/engine/protocol";
+import type { Scene } from "../packages/web/src/engine/renderPool";
 import { document, layer } from "./documents";
 
 /** Frames of 64 × 36 at 8-bit. */

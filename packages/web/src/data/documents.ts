@@ -15,15 +15,14 @@ import { NO_LAYER_CHOICES } from "../engine/protocol";
 import { database, type StoredDocument } from "./database";
 
 /** The demo compositions. */
-async function loadDemo(): Promise<Document[]> {
-  const modules = await Promise.all([
-    import("../../../../demo/compositions/night-roost.json"),
-    import("../../../../demo/compositions/flyway-titles.json"),
-    import("../../../../demo/compositions/ringing-station.json"),
-    import("../../../../demo/compositions/estuary-map.json"),
-  ]);
-  return modules.map(({ default: value }) => parseDocument(value));
-}
+
+/** The demo compositions by their id; only those that are missing are loaded. */
+const DEMO: Readonly<Record<string, () => Promise<{ readonly default: unknown }>>> = {
+  "night-roost": () => import("../../../../demo/compositions/night-roost.json"),
+  "flyway-titles": () => import("../../../../demo/compositions/flyway-titles.json"),
+  "ringing-station": () => import("../../../../demo/compositions/ringing-station.json"),
+  "estuary-map": () => import("../../../../demo/compositions/estuary-map.json"),
+};
 
 /** The composition that a first start opens. */
 export const FIRST_DOCUMENT = "night-roost";
@@ -43,15 +42,20 @@ const FIRST_DEMO = ["night-roost", "ringing-station", "estuary-map"];
 
 /** Adds the demo compositions that were never added here; one that was removed stays away. */
 export async function addDemo(): Promise<void> {
-  const demo = await loadDemo();
-  await database.transaction("rw", database.documents, database.settings, async () => {
-    const isNew = (await database.documents.count()) === 0;
-    const kept = (await database.settings.get("demo"))?.value as readonly string[] | undefined;
-    const added = new Set(kept ?? (isNew ? [] : FIRST_DEMO));
-    const taken = new Set(await database.documents.toCollection().primaryKeys());
-    const missing = demo.filter(({ id }) => !added.has(id) && !taken.has(id));
-    await database.documents.bulkAdd(missing.map((document) => store(startHistory(document), 1)));
-    await database.settings.put({ key: "demo", value: demo.map(({ id }) => id) });
+  const { documents, settings } = database;
+  const missing = async () => {
+    const isNew = (await documents.count()) === 0;
+    const kept = (await settings.get("demo"))?.value as readonly string[] | undefined;
+    const added = new Set([...(kept ?? (isNew ? [] : FIRST_DEMO)), ...(await documents.toCollection().primaryKeys())]);
+    return Object.keys(DEMO).filter((id) => !added.has(id));
+  };
+  const loaded = await Promise.all((await missing()).map(async (id) => parseDocument((await DEMO[id]!()).default)));
+  await database.transaction("rw", documents, settings, async () => {
+    // Another tab may have been faster.
+    const still = new Set(await missing());
+    const added = loaded.filter(({ id }) => still.has(id));
+    await documents.bulkAdd(added.map((document) => store(startHistory(document), 1)));
+    await settings.put({ key: "demo", value: Object.keys(DEMO) });
   });
 }
 

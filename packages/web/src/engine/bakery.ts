@@ -1,7 +1,7 @@
 import type { Bake, Document } from "@kinetocache/core";
 import { BakeRun, type BakeStatus } from "./bakeRun";
-import type { EngineEvent } from "./protocol";
-import type { RenderOutcome, RenderPool } from "./renderPool";
+import type { EngineEvent, RenderOutcome } from "./protocol";
+import type { RenderPool } from "./renderPool";
 import type { SequencePort } from "./sequenceClient";
 
 /** What bakes need of the engine. */

@@ -1,6 +1,6 @@
 import type { RenderDevice, RendererClass } from "@kinetocache/core";
-import type { PreviewSettings } from "./protocol";
-import type { Rendered, RenderOutcome, RenderPool } from "./renderPool";
+import type { PreviewSettings, RenderOutcome } from "./protocol";
+import type { Rendered, RenderPool } from "./renderPool";
 
 /** Why a graphics device does not render; `lost` when it is gone altogether. */
 export type GraphicsFault = Pick<Extract<RenderOutcome, { kind: "noGraphics" }>, "reason" | "lost">;

@@ -53,7 +53,8 @@ import {
   type Status,
   type TimelineData,
 } from "./protocol";
-import type { RenderOutcome, Rendered, RenderPool } from "./renderPool";
+import type { RenderOutcome } from "./protocol";
+import type { Rendered, RenderPool } from "./renderPool";
 import { Reports } from "./reports";
 import { Responses, sharedNow } from "./responses";
 import type { SequencePort } from "./sequenceClient";

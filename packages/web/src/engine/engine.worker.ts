@@ -1,17 +1,17 @@
-import { openKernels } from "@kinetocache/kernels";
 import { BrowserWorkerPort } from "./browserDisk/browserPort";
 import { DepthConverter } from "./depthConverter";
 import { DiskPool } from "./diskPool";
 import { Engine } from "./engine";
-import type { SentCommand } from "./protocol";
-import { RenderPool, type RenderOutcome } from "./renderPool";
-import { loadResources } from "./resources";
+import type { RenderOutcome, SentCommand } from "./protocol";
+import { RenderPool } from "./renderPool";
+import { loadKernels, loadResources } from "./resources";
 import { SequenceClient } from "./sequenceClient";
 import { Viewer } from "./viewer";
 
 async function start(): Promise<Engine> {
-  const resources = await loadResources();
-  const own = openKernels((await WebAssembly.instantiate(resources.kernels, {})).exports);
+  // A frame that is held is shown without a renderer: nothing here waits for theirs.
+  const resources = loadResources();
+  const own = await loadKernels();
   const pool = new RenderPool(resources, (outcome: RenderOutcome) => engine.onOutcome(outcome));
   const engine = new Engine({
     pool,

@@ -1,6 +1,6 @@
 import type { FrameNumber, GraphicsResult, Milliseconds, NodeKind, RenderDevice } from "@kinetocache/core";
-import type { EngineEvent } from "./protocol";
-import type { Rendered, RenderOutcome } from "./renderPool";
+import type { EngineEvent, RenderOutcome } from "./protocol";
+import type { Rendered } from "./renderPool";
 import type { Course, Trial } from "./trial";
 
 // Frames of each worker that only warm it up, and those that are timed, at the least. A device that is so slow

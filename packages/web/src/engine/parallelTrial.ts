@@ -1,6 +1,5 @@
 import type { FrameNumber, Milliseconds, RenderDevice } from "@kinetocache/core";
-import type { EngineEvent, ParallelPoint } from "./protocol";
-import type { RenderOutcome } from "./renderPool";
+import type { EngineEvent, ParallelPoint, RenderOutcome } from "./protocol";
 import type { Course, Trial } from "./trial";
 
 // Of each worker's frames these are only there to warm it up: hot loops are compiled anew while they run.

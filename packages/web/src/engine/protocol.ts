@@ -396,6 +396,8 @@ export interface RenderInit extends RenderResources {
 
 export type RenderRequest =
   | RenderInit
+  /** What the worker needs could not be loaded. */
+  | { readonly kind: "unable"; readonly reason: string }
   | {
       readonly kind: "document";
       readonly document: Document;
@@ -427,8 +429,7 @@ export interface RenderTask {
   readonly branches?: { readonly held: readonly Branch[]; readonly keep: readonly ContentKey[] };
 }
 
-export type RenderReply =
-  | { readonly kind: "ready" }
+export type RenderOutcome =
   | {
       readonly kind: "rendered";
       readonly job: number;

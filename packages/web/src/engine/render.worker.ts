@@ -26,7 +26,7 @@ import { ClipStore } from "./clip/clipStore";
 import { GpuRenderer } from "./gpu/gpuRenderer";
 import { GraphicsError } from "./gpu/graphicsError";
 import { newPixels, releasePixels } from "./pixels";
-import type { RenderInit, RenderReply, RenderRequest } from "./protocol";
+import type { RenderInit, RenderOutcome, RenderRequest } from "./protocol";
 import { StoredPictureError, StoredPictures } from "./storedPictures";
 
 // The engine compiles hot loops anew while they run; after this many frames they are as fast as they get.
@@ -45,7 +45,10 @@ interface OpenGraphics {
   readonly renderer: GpuRenderer;
 }
 
-let ready: Promise<Ready> | undefined;
+let become: (ready: Ready | Promise<Ready>) => void;
+const ready = new Promise<Ready>((resolve) => {
+  become = resolve;
+});
 let document: Document | undefined;
 let bakes: Bakes = NO_BAKES;
 let choice: GraphicsChoice = "high-performance";
@@ -64,7 +67,7 @@ function makePixels(bytes: Bytes): Uint8Array<ArrayBuffer> {
   return pixels;
 }
 
-const reply = (message: RenderReply, transfer: Transferable[] = []) => self.postMessage(message, { transfer });
+const reply = (message: RenderOutcome, transfer: Transferable[] = []) => self.postMessage(message, { transfer });
 
 async function start(init: RenderInit): Promise<Ready> {
   const drawArtwork = await openArtwork(init.artwork, init.fonts);
@@ -220,12 +223,14 @@ async function bakePicture({ renderer, kernels, init }: Ready, { job, bake }: Re
 
 async function take(request: RenderRequest): Promise<void> {
   if (request.kind === "init") {
-    ready = start(request);
-    await ready;
-    reply({ kind: "ready" });
+    become(start(request));
     return;
   }
-  const context = await ready!;
+  if (request.kind === "unable") {
+    become(Promise.reject(new Error(request.reason)));
+    return;
+  }
+  const context = await ready;
   if (request.kind === "document") {
     document = request.document;
     bakes = new Bakes(request.bakes, new Set(request.unreadable));

@@ -1,9 +1,8 @@
 import type { Bytes, DecodeDevice, GraphicsChoice } from "@kinetocache/core";
-import type { BakeTask, RenderReply, RenderRequest, RenderTask } from "./protocol";
+import type { BakeTask, RenderOutcome, RenderRequest, RenderTask } from "./protocol";
 import type { RenderResources } from "./resources";
 
-export type Rendered = Extract<RenderReply, { kind: "rendered" }>;
-export type RenderOutcome = Exclude<RenderReply, { kind: "ready" }>;
+export type Rendered = Extract<RenderOutcome, { kind: "rendered" }>;
 
 /** The document, and what stands in for its branches. */
 export type Scene = Omit<Extract<RenderRequest, { kind: "document" }>, "kind">;
@@ -25,8 +24,9 @@ export class RenderPool {
   private decoding: DecodeDevice = "processor";
   private readonly cancel = new Int32Array(new SharedArrayBuffer(4 * MOST_WORKERS)).fill(-1);
 
+  /** @param resources workers start without them, and wait with their first frame */
   constructor(
-    private readonly resources: RenderResources,
+    private readonly resources: Promise<RenderResources>,
     private readonly onOutcome: (outcome: RenderOutcome) => void,
   ) {}
 
@@ -100,8 +100,7 @@ export class RenderPool {
   private startMember(slot: number): Member {
     const worker = new Worker(new URL("./render.worker.ts", import.meta.url), { type: "module" });
     const member: Member = { worker, slot, job: undefined, memoryBytes: 0 };
-    worker.onmessage = ({ data: reply }: MessageEvent<RenderReply>) => {
-      if (reply.kind === "ready") return;
+    worker.onmessage = ({ data: reply }: MessageEvent<RenderOutcome>) => {
       member.job = undefined;
       if (reply.kind === "rendered") member.memoryBytes = reply.memoryBytes;
       this.onOutcome(reply);
@@ -112,7 +111,10 @@ export class RenderPool {
       if (job !== undefined)
         this.onOutcome({ kind: "failed", job, reason: `A render worker stopped: ${message}`, lent: [] });
     };
-    post(worker, { kind: "init", ...this.resources, cancel: this.cancel, slot });
+    void this.resources.then(
+      (resources) => post(worker, { kind: "init", ...resources, cancel: this.cancel, slot }),
+      (error: unknown) => post(worker, { kind: "unable", reason: String(error) }),
+    );
     post(worker, { kind: "decoding", on: this.decoding });
     if (this.graphics) post(worker, { kind: "graphics", choice: this.graphics });
     if (this.scene) post(worker, { kind: "document", ...this.scene });

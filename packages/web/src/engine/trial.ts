@@ -1,6 +1,5 @@
 import type { FrameNumber, FrameRange, Milliseconds, RenderDevice } from "@kinetocache/core";
-import type { EngineEvent, TrialKind } from "./protocol";
-import type { RenderOutcome } from "./renderPool";
+import type { EngineEvent, RenderOutcome, TrialKind } from "./protocol";
 
 /** A measurement that has the render workers for itself. Nothing that it renders is kept. */
 export interface Trial {

@@ -1,7 +1,7 @@
 import type { Milliseconds, RendererClass, RenderSettings } from "@kinetocache/core";
 import { releasePixels } from "./pixels";
-import type { EngineEvent, Status } from "./protocol";
-import type { RenderOutcome, RenderPool } from "./renderPool";
+import type { EngineEvent, RenderOutcome, Status } from "./protocol";
+import type { RenderPool } from "./renderPool";
 import type { Trial } from "./trial";
 
 /** What a trial needs of the engine. */
