@@ -492,17 +492,19 @@ export function buildBakeGraph(
 /**
  * Keys of the nodes that a frame shares with the frame after it (or before it, for the last): branches that
  * stay still, which are rendered once and then held. Their cost is not the frame's own.
+ * @param graphOf where the caller knows graphs already
  */
 export function stillKeys(
   document: Document,
   frame: FrameNumber,
   settings: RenderSettings,
   bakes: Bakes = NO_BAKES,
+  graphOf = (of: FrameNumber): FrameGraph => buildGraph(document, of, settings, bakes),
 ): ReadonlySet<ContentKey> {
   const { duration } = mainComposition(document);
   const neighbour = frame + 1 < duration ? frame + 1 : frame - 1;
   if (neighbour < 0) return new Set();
-  return new Set(inOrder(buildGraph(document, neighbour, settings, bakes).root).map((node) => node.key));
+  return new Set(inOrder(graphOf(neighbour).root).map((node) => node.key));
 }
 
 /** Key of one finished frame. */

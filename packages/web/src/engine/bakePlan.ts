@@ -39,7 +39,7 @@ export function suggestBakes(
   const layers = main.layers
     .filter(({ id, enabled }) => enabled && !baked.has(id))
     .map(({ id }): BakeCandidate => {
-      const own = costs.costsOf(id).subarray(range.in, range.out);
+      const own = costs.costsOf(id, range);
       return { id, parent: WHOLE, costs: own, readMs, bytes: bytes * frames };
     });
   const totals = costs.costs.subarray(range.in, range.out);

@@ -44,16 +44,17 @@ import { ParallelTrial } from "./parallelTrial";
 import type { PreviewTimeline } from "./previewTimeline";
 import {
   NO_LAYER_CHOICES,
+  type CacheChange,
   type Command,
   type Comparison,
   type EngineEvent,
   type LayerChoices,
   type PlanRequest,
   type PreviewSettings,
+  type RenderOutcome,
   type Status,
   type TimelineData,
 } from "./protocol";
-import type { RenderOutcome } from "./protocol";
 import type { Rendered, RenderPool } from "./renderPool";
 import { Reports } from "./reports";
 import { Responses, sharedNow } from "./responses";
@@ -109,6 +110,8 @@ const TAKE_LEAD_MS = 300;
 const FETCH_SLOTS = 4;
 // Keys and estimates are worked out in slices of this length.
 const SLICE_MS = 6;
+// What an edit did is said with it where all keys are worked out in so long; of longer compositions a little later.
+const EDIT_MS = 80;
 // Frames that memory does not take are written to disk from the hand; more than this wait for the disk.
 const MOST_IN_HAND = 4;
 
@@ -174,6 +177,8 @@ export class Engine {
   private lastActionMs = 0;
   private lastScrubMs = -Infinity;
   private fillingPaused = false;
+  /** An edit, and the timeline before it, of which it has not been said what it did to the cache. */
+  private untold: { readonly before: PreviewTimeline; readonly cause: CacheChange["cause"] } | undefined;
   private serverWasGone = false;
   private shownKeys: readonly ContentKey[] = [];
   private shownFrame: FrameNumber | undefined;
@@ -416,9 +421,18 @@ export class Engine {
     this.layers = layers;
     this.stage.set({ document, bakes });
     this.restart();
-    if (cause === "open" || !this.timeline || before?.document.id !== document.id) return;
-    this.timeline.computeKeys(Infinity);
-    const change = { document: document.id, cause, ...this.timeline.compareWith(before) };
+    const isEdit = cause !== "open" && this.timeline !== undefined && before?.document.id === document.id;
+    this.untold = isEdit ? { before, cause } : undefined;
+    if (isEdit) this.timeline.computeKeys(EDIT_MS);
+    this.tellChange();
+  }
+
+  /** Says what the last edit did to the cache, as soon as all frames are known. */
+  private tellChange(): void {
+    const { untold, timeline } = this;
+    if (!untold || !timeline || timeline.hasUnkeyed) return;
+    this.untold = undefined;
+    const change = { document: timeline.document.id, cause: untold.cause, ...timeline.compareWith(untold.before) };
     this.reports.now();
     this.emit({ kind: "cacheChange", change });
   }
@@ -1162,8 +1176,10 @@ export class Engine {
     this.timer = setTimeout(
       () => {
         const { other, lanes } = this.stage;
-        if (timeline.hasUnkeyed) timeline.computeKeys(SLICE_MS);
-        else if (other?.hasUnkeyed) other.computeKeys(SLICE_MS);
+        if (timeline.hasUnkeyed) {
+          timeline.computeKeys(SLICE_MS);
+          this.tellChange();
+        } else if (other?.hasUnkeyed) other.computeKeys(SLICE_MS);
         else if (lanes?.hasUnkeyed && !this.transport) lanes.computeKeys(SLICE_MS);
         else if (this.savings.isDue(this.transport !== undefined)) this.savings.step(SLICE_MS);
         else if (timeline.hasUnestimated && !this.transport) timeline.estimate(SLICE_MS);

@@ -20,7 +20,7 @@ function timing(ms: number, costs: readonly CostSample[], change: Partial<FrameT
 }
 
 function costs(book = new CostBook(), renderer: RendererClass = "cpu-1"): FrameCosts {
-  return new FrameCosts(book, 24, ["square"], renderer);
+  return new FrameCosts(book, 24, opened.compositions.main!.layers, renderer);
 }
 
 test("nothing is known until something was measured; then the others are estimated from it", () => {
@@ -110,4 +110,15 @@ test("a branch that was taken over is charged as if it had been rendered, unless
   expect(known.layerSummary(0, { in: 0, out: 1 })[0]).toMatchObject({ playheadMs: 12 });
   known.record(graphs[1]!.key, [1], timing(10, samples(1, 10).slice(2)), new Set([key]), taken);
   expect(known.costs[1]).toBe(10);
+});
+
+test("a layer costs nothing outside the frames in which it can show", () => {
+  const range = { in: 8, out: 12 };
+  const known = new FrameCosts(new CostBook(), 24, [{ id: "square", range }], "cpu-1");
+  known.record("key", [7, 8, 11, 12], timing(20, [{ ...samples(0, 10)[0]!, layer: "square" }]), new Set());
+  expect([...known.costsOf("square", { in: 6, out: 10 })]).toEqual([0, 0, 10, 0]);
+  expect([...known.costsOf("square", { in: 11, out: 24 })]).toEqual([10, ...new Array<number>(12).fill(0)]);
+  expect([...known.costsOf("square", { in: 0, out: 4 })]).toEqual([0, 0, 0, 0]);
+  expect(known.layerSummary(11, { in: 0, out: 24 })[0]).toMatchObject({ playheadMs: 10, rangeMs: 20 / 24 });
+  expect(known.layerSummary(7, { in: 6, out: 8 })[0]).toMatchObject({ playheadMs: 0, rangeMs: 0 });
 });

@@ -4,6 +4,7 @@ import {
   type FrameNumber,
   type FrameRange,
   type GraphNode,
+  type Layer,
   type Milliseconds,
   type RenderedFrame,
   type RendererClass,
@@ -65,23 +66,33 @@ export class CostBook {
   }
 }
 
+interface LayerCosts {
+  readonly id: string;
+  /** Frame of the first cost. */
+  readonly first: FrameNumber;
+  readonly costs: Float32Array;
+}
+
 /** What each frame of a timeline costs: measured where it was rendered, otherwise estimated. */
 export class FrameCosts {
   readonly costs: Float32Array;
   readonly measured: Uint8Array;
-  /** By layer, one value a frame. */
-  private readonly layerCosts: readonly Float32Array[];
+  /** By layer, one value for each frame in which it can show: many layers of a long composition are short. */
+  private readonly layers: readonly LayerCosts[];
   private rangeMeans: { readonly range: FrameRange; readonly means: readonly Milliseconds[] } | undefined;
 
   constructor(
     private readonly book: CostBook,
     duration: number,
-    private readonly layers: readonly string[],
+    layers: readonly Pick<Layer, "id" | "range">[],
     private readonly renderer: RendererClass,
   ) {
     this.costs = new Float32Array(duration);
     this.measured = new Uint8Array(duration);
-    this.layerCosts = layers.map(() => new Float32Array(duration));
+    this.layers = layers.map(({ id, range }) => {
+      const first = Math.max(0, Math.min(duration, range.in));
+      return { id, first, costs: new Float32Array(Math.max(0, Math.min(duration, range.out) - first)) };
+    });
   }
 
   /** Sets a frame's cost from what was measured, or by estimate. */
@@ -126,21 +137,24 @@ export class FrameCosts {
     for (const frame of frames) this.write(frame, ms, byLayer, nodesTimed ? MEASURED : MEASURED_WHOLE);
   }
 
-  /** What a layer costs on each frame. */
-  costsOf(layer: string): Float32Array {
-    return this.layerCosts[this.layers.indexOf(layer)]!;
+  /** What a layer costs on each frame of a range. */
+  costsOf(layer: string, range: FrameRange): Float32Array {
+    const costs = new Float32Array(range.out - range.in);
+    const own = this.layers.find(({ id }) => id === layer);
+    if (own) costs.set(part(own, range), Math.min(costs.length, Math.max(0, own.first - range.in)));
+    return costs;
   }
 
   layerSummary(playhead: FrameNumber, range: FrameRange): LayerCost[] {
     if (this.rangeMeans?.range !== range)
-      this.rangeMeans = { range, means: this.layerCosts.map((costs) => mean(costs, range)) };
+      this.rangeMeans = { range, means: this.layers.map((layer) => mean(layer, range)) };
     const { means } = this.rangeMeans;
     const rangeMeasured = this.measured.subarray(range.in, range.out).every((origin) => origin === MEASURED);
     const isKnown = this.costs[playhead]! > 0;
     const isRangeKnown = this.costs.subarray(range.in, range.out).some((ms) => ms > 0);
-    return this.layers.map((layer, index) => ({
-      layer,
-      playheadMs: isKnown ? this.layerCosts[index]![playhead]! : undefined,
+    return this.layers.map(({ id, first, costs }, index) => ({
+      layer: id,
+      playheadMs: isKnown ? (costs[playhead - first] ?? 0) : undefined,
       rangeMs: isRangeKnown ? means[index]! : undefined,
       rangeMeasured,
       measured: this.measured[playhead] === MEASURED,
@@ -156,14 +170,17 @@ export class FrameCosts {
     this.rangeMeans = undefined;
     this.costs[frame] = ms;
     this.measured[frame] = origin;
-    this.layers.forEach((layer, index) => {
-      this.layerCosts[index]![frame] = byLayer.get(layer) ?? 0;
-    });
+    for (const { id, first, costs } of this.layers) {
+      if (frame >= first && frame - first < costs.length) costs[frame - first] = byLayer.get(id) ?? 0;
+    }
   }
 }
 
-function mean(costs: Float32Array, range: FrameRange): Milliseconds {
-  let sum = 0;
-  for (let frame = range.in; frame < range.out; frame++) sum += costs[frame]!;
-  return sum / Math.max(1, range.out - range.in);
+/** A layer's costs on the frames of a range in which it can show. */
+function part({ first, costs }: LayerCosts, range: FrameRange): Float32Array {
+  return costs.subarray(Math.max(0, range.in - first), Math.max(0, range.out - first));
+}
+
+function mean(layer: LayerCosts, range: FrameRange): Milliseconds {
+  return part(layer, range).reduce((sum, ms) => sum + ms, 0) / Math.max(1, range.out - range.in);
 }

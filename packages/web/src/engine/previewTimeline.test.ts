@@ -44,6 +44,16 @@ test("an edit is compared frame by frame: held before and not now is lost, held 
   expect(before.compareWith(before)).toEqual({ lost: 0, regained: 0 });
 });
 
+test("an edit is compared as far as keys are known, and what was rendered since then was not found", () => {
+  const before = open(1, [key(0), key(1), key(2)]);
+  const after = open(2);
+  before.computeKeys(Infinity);
+  after.keyOf(0);
+  after.keyOf(1);
+  after.mark(key(1, 2), IN_MEMORY, true);
+  expect(after.compareWith(before)).toEqual({ lost: 2, regained: 0 });
+});
+
 test("screens get a copy when something changed, and nothing otherwise", () => {
   const timeline = open();
   timeline.computeKeys(Infinity);

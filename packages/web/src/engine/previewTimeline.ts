@@ -33,11 +33,15 @@ export class PreviewTimeline {
   /** Frames that could not be rendered. */
   readonly failed = new Set<FrameNumber>();
   private readonly frames: Timeline;
+  /** Frames that were held when their keys became known. */
+  private readonly heldAtFirst: Uint8Array;
   /** First frame whose key has not been computed yet. */
   private nextUnkeyed = 0;
   /** First frame that has not been estimated since the cost model last learned much. */
   private nextUnestimated = Infinity;
   private changed = true;
+  /** The graphs that were built last: going through the frames in order needs each one twice. */
+  private recent: readonly { readonly frame: FrameNumber; readonly graph: FrameGraph }[] = [];
 
   constructor(
     readonly document: Document,
@@ -48,8 +52,9 @@ export class PreviewTimeline {
   ) {
     this.composition = mainComposition(document);
     this.frames = new Timeline(this.composition.duration);
-    const layers = this.composition.layers.map(({ id }) => id);
-    this.costs = new FrameCosts(book, this.composition.duration, layers, settings.renderer);
+    this.heldAtFirst = new Uint8Array(this.composition.duration);
+    const { duration, layers } = this.composition;
+    this.costs = new FrameCosts(book, duration, layers, settings.renderer);
   }
 
   get duration(): number {
@@ -103,13 +108,18 @@ export class PreviewTimeline {
     const { key, root } = this.graphOf(frame);
     const held = (this.tiers.inMemory(key) ? IN_MEMORY : 0) | (this.tiers.onDisk(key) ? ON_DISK : 0);
     this.frames.setKey(frame, key, held);
+    this.heldAtFirst[frame] = held;
     this.costs.place(frame, key, root, this.stillKeys(frame));
     this.changed = true;
     return key;
   }
 
   graphOf(frame: FrameNumber): FrameGraph {
-    return buildGraph(this.document, frame, this.settings, this.bakes);
+    const known = this.recent.find((one) => one.frame === frame);
+    if (known) return known.graph;
+    const graph = buildGraph(this.document, frame, this.settings, this.bakes);
+    this.recent = [{ frame, graph }, ...this.recent.slice(0, 1)];
+    return graph;
   }
 
   /** Key of a frame at another size, for sharpening and for scrubbing. */
@@ -124,7 +134,7 @@ export class PreviewTimeline {
 
   /** Keys of the branches that look the same in every frame, below one frame. */
   stillKeys(frame: FrameNumber): ReadonlySet<ContentKey> {
-    return stillKeys(this.document, frame, this.settings, this.bakes);
+    return stillKeys(this.document, frame, this.settings, this.bakes, (of) => this.graphOf(of));
   }
 
   /** Takes in what rendering a frame took; the frame may be of an earlier state. */
@@ -161,13 +171,14 @@ export class PreviewTimeline {
     this.changed = true;
   }
 
-  /** Frames that show something else than before: how many of them were held, and how many are now. */
+  /** Frames that show something else than before, as far as both know: how many were held, and how many are now. */
   compareWith(before: PreviewTimeline): { lost: number; regained: number } {
     let lost = 0;
     let regained = 0;
     for (let frame = 0; frame < this.duration; frame++) {
-      if (before.frames.keyOf(frame) === this.frames.keyOf(frame)) continue;
-      if (this.residency[frame]) regained++;
+      const [was, is] = [before.frames.keyOf(frame), this.frames.keyOf(frame)];
+      if (was === undefined || is === undefined || was === is) continue;
+      if (this.heldAtFirst[frame]) regained++;
       else if (before.residency[frame]) lost++;
     }
     return { lost, regained };

@@ -1,4 +1,5 @@
 import { bakeState, EFFECTS, SOURCES, type Edit, type Layer } from "@kinetocache/core";
+import { useVirtualizer } from "@tanstack/react-virtual";
 import { Eye, EyeOff, Flag, Pin } from "lucide-react";
 import { memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import Button from "react-bootstrap/Button";
@@ -10,6 +11,9 @@ import type { LayerChoices, LayerCost } from "../../engine/protocol";
 import { msText } from "../../parts/format";
 import { bakeRowText } from "./bakeWords";
 import { toggled } from "./layerChoices";
+
+// Must match the height of .layer-row.
+const ROW_HEIGHT = 26;
 
 interface LayerRowsProps {
   readonly selected: string | undefined;
@@ -24,6 +28,9 @@ function summary(layer: Layer): string {
 
 interface LayerRowProps {
   readonly layer: Layer;
+  /** Its place in the list, and how many there are; only those in view are drawn. */
+  readonly index: number;
+  readonly count: number;
   readonly shown: boolean;
   readonly selected: boolean;
   /** Undefined while nothing is known. */
@@ -45,6 +52,8 @@ interface LayerRowProps {
 
 const LayerRow = memo(function LayerRow({
   layer,
+  index,
+  count,
   shown,
   selected,
   ms,
@@ -61,7 +70,11 @@ const LayerRow = memo(function LayerRow({
   edit,
 }: LayerRowProps) {
   return (
-    <li className={`layer-row ${selected ? "is-selected" : ""} ${shown ? "" : "is-off"}`}>
+    <li
+      className={`layer-row ${selected ? "is-selected" : ""} ${shown ? "" : "is-off"}`}
+      aria-posinset={index + 1}
+      aria-setsize={count}
+    >
       <Button
         variant="link"
         className="icon-button"
@@ -162,6 +175,15 @@ export function LayerRows({ selected, onSelect, onBake }: LayerRowsProps) {
   const baked = useBakedLayers();
   const isSolo = composition.layers.some(({ id, enabled }) => enabled && layers.solo.includes(id));
 
+  const scroller = useRef<HTMLDivElement>(null);
+  const list = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW_HEIGHT,
+    overscan: 10,
+  });
+  const inView = list.getVirtualItems();
+
   return (
     <div className="layers">
       <div className="layers-head">
@@ -183,33 +205,38 @@ export function LayerRows({ selected, onSelect, onBake }: LayerRowsProps) {
           </ToggleButton>
         </ToggleButtonGroup>
       </div>
-      <ul className="layer-list">
-        {rows.map((layer) => {
-          const cost = byLayer.get(layer.id);
-          const ms = msOf(cost);
-          const measured = over === "playhead" ? cost?.measured : cost?.rangeMeasured;
-          return (
-            <LayerRow
-              key={layer.id}
-              layer={layer}
-              shown={layer.enabled && (!isSolo || layers.solo.includes(layer.id))}
-              selected={layer.id === selected}
-              ms={ms}
-              estimated={ms !== undefined && !measured}
-              share={(ms ?? 0) / top}
-              solo={layers.solo.includes(layer.id)}
-              marked={layers.marked.includes(layer.id)}
-              pinned={layers.pinned.includes(layer.id)}
-              effectsOff={layers.effectsOff.includes(layer.id)}
-              onSelect={onSelect}
-              bake={baked.get(layer.id)}
-              onBake={onBake}
-              onToggle={toggle}
-              edit={edit}
-            />
-          );
-        })}
-      </ul>
+      <div className="layer-list" ref={scroller}>
+        <ul style={{ paddingTop: inView[0]?.start, paddingBottom: list.getTotalSize() - (inView.at(-1)?.end ?? 0) }}>
+          {inView.map(({ index }) => {
+            const layer = rows[index]!;
+            const cost = byLayer.get(layer.id);
+            const ms = msOf(cost);
+            const measured = over === "playhead" ? cost?.measured : cost?.rangeMeasured;
+            return (
+              <LayerRow
+                key={layer.id}
+                layer={layer}
+                index={index}
+                count={rows.length}
+                shown={layer.enabled && (!isSolo || layers.solo.includes(layer.id))}
+                selected={layer.id === selected}
+                ms={ms}
+                estimated={ms !== undefined && !measured}
+                share={(ms ?? 0) / top}
+                solo={layers.solo.includes(layer.id)}
+                marked={layers.marked.includes(layer.id)}
+                pinned={layers.pinned.includes(layer.id)}
+                effectsOff={layers.effectsOff.includes(layer.id)}
+                onSelect={onSelect}
+                bake={baked.get(layer.id)}
+                onBake={onBake}
+                onToggle={toggle}
+                edit={edit}
+              />
+            );
+          })}
+        </ul>
+      </div>
     </div>
   );
 }

@@ -84,8 +84,9 @@ export function drawTerrain(
   const perMs = (chart - LABEL_ROOM) / scaleTop(model);
   const budgetY = chart - budgetMs * perMs;
   if (data) {
-    for (const column of columns(view, width, data.costs.length))
-      drawColumn(context, column, data, { chart, perMs, budgetY, budgetMs }, tokens);
+    const scale = { chart, perMs, budgetY, budgetMs };
+    const bars = [...columns(view, width, data.costs.length)].flatMap((column) => barOf(column, data, scale) ?? []);
+    drawBars(context, bars, scale, tokens);
     const residency = model.layer?.residency ?? data.residency;
     const lane = { residency, view, width };
     drawLane(context, chart + LANE_GAP, lane, IN_MEMORY, tokens.memory, tokens);
@@ -119,44 +120,77 @@ interface ChartScale {
   readonly budgetMs: number;
 }
 
-function drawColumn(
-  context: CanvasRenderingContext2D,
-  column: Column,
-  data: TimelineData,
-  scale: ChartScale,
-  tokens: Tokens,
-): void {
+/** What a column of the chart shows: the dearest of its frames. */
+interface Bar {
+  readonly x: number;
+  readonly width: number;
+  readonly top: number;
+  readonly isOver: boolean;
+  readonly isMeasured: boolean;
+}
+
+function barOf({ x, width, first, last }: Column, data: TimelineData, scale: ChartScale): Bar | undefined {
   let cost = 0;
-  let measured = true;
-  for (let frame = column.first; frame <= column.last; frame++) {
+  let dearest = first;
+  for (let frame = first; frame <= last; frame++) {
     if (data.costs[frame]! <= cost) continue;
     cost = data.costs[frame]!;
-    measured = data.measured[frame] !== 0;
+    dearest = frame;
   }
-  if (cost === 0) return;
+  if (cost === 0) return undefined;
   const top = Math.max(0, scale.chart - cost * scale.perMs);
-  const over = cost > scale.budgetMs;
-  const base = Math.max(top, scale.budgetY);
-  if (measured) {
-    context.fillStyle = tokens.cost;
-    context.fillRect(column.x, base, column.width, scale.chart - base);
-    if (!over) return;
-    context.fillStyle = tokens.over;
-    context.fillRect(column.x, top, column.width, scale.budgetY - top);
-    return;
-  }
+  return { x, width, top, isOver: cost > scale.budgetMs, isMeasured: data.measured[dearest] !== 0 };
+}
+
+/** Draws the bars, those that look alike together: a canvas is slow to change its colour. */
+function drawBars(context: CanvasRenderingContext2D, bars: readonly Bar[], scale: ChartScale, tokens: Tokens): void {
+  const { chart, budgetY } = scale;
+  const over = bars.filter(({ isOver }) => isOver);
+  const estimates = bars.filter(({ isMeasured }) => !isMeasured);
+  const draw = (of: readonly Bar[], fill: string, alpha: number, edges: (bar: Bar) => readonly [number, number]) => {
+    context.fillStyle = fill;
+    context.globalAlpha = alpha;
+    for (const bar of of) {
+      const [from, to] = edges(bar);
+      context.fillRect(bar.x, from, bar.width, to - from);
+    }
+  };
+  const below = ({ top }: Bar) => [Math.max(top, budgetY), chart] as const;
+  const above = ({ top }: Bar) => [top, budgetY] as const;
   // An estimate is an outline: a line along the top, and a pale body.
-  context.globalAlpha = 0.28;
-  context.fillStyle = tokens.cost;
-  context.fillRect(column.x, base, column.width, scale.chart - base);
-  if (over) {
-    context.globalAlpha = 0.16;
-    context.fillStyle = tokens.over;
-    context.fillRect(column.x, top, column.width, scale.budgetY - top);
-  }
+  const line = ({ top }: Bar) => [top, top + 1.5] as const;
+  draw(
+    bars.filter(({ isMeasured }) => isMeasured),
+    tokens.cost,
+    1,
+    below,
+  );
+  draw(estimates, tokens.cost, 0.28, below);
+  draw(
+    over.filter(({ isMeasured }) => isMeasured),
+    tokens.over,
+    1,
+    above,
+  );
+  draw(
+    over.filter(({ isMeasured }) => !isMeasured),
+    tokens.over,
+    0.16,
+    above,
+  );
+  draw(
+    estimates.filter(({ isOver }) => isOver),
+    tokens.over,
+    1,
+    line,
+  );
+  draw(
+    estimates.filter(({ isOver }) => !isOver),
+    tokens.ink2,
+    1,
+    line,
+  );
   context.globalAlpha = 1;
-  context.fillStyle = over ? tokens.over : tokens.ink2;
-  context.fillRect(column.x, top, column.width, 1.5);
 }
 
 let hatchPattern: { readonly colour: string; readonly ground: string; readonly pattern: CanvasPattern } | undefined;
