@@ -300,6 +300,7 @@ export const bakeGain: Measure = () =>
     await row.getByRole("button", { name: `Bake ${heaviest}` }).click();
     // A short stretch tells what reading a baked frame takes on this machine.
     await page.locator(".playhead").focus();
+    await page.keyboard.press("Home");
     for (let n = 0; n < 100; n++) await page.keyboard.press("ArrowRight");
     await page.keyboard.press("i");
     for (let n = 1; n < 24; n++) await page.keyboard.press("ArrowRight");

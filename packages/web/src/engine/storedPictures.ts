@@ -22,12 +22,34 @@ export class StoredPictureError extends Error {
   }
 }
 
-/** Pictures of bakes and image sequences: they are read before a frame is rendered, and drawn from here. */
+/** A file that was asked for before its frame came. */
+interface ReadAhead {
+  readonly name: string;
+  readonly file: Promise<Uint8Array | undefined>;
+  readonly askedMs: Milliseconds;
+}
+
+// A worker's next frame is so many frames on at the most, when several workers take turns.
+const LONGEST_STRIDE = 8;
+// What was read ahead longer ago is read again: the file may have changed since.
+const FRESH_MS = 500;
+
+/**
+ * Pictures of bakes and image sequences: they are read before a frame is rendered, and drawn from here. While a frame
+ * is rendered, the one that follows at the same distance is read ahead.
+ */
 export class StoredPictures {
   /** Of the frame that is rendered next. */
   private readonly pictures = new Map<string, Picture>();
+  /** By sequence: the frame that was read last, and what is read ahead. */
+  private readonly last = new Map<string, number>();
+  private readonly ahead = new Map<string, ReadAhead>();
 
-  constructor(private readonly kernels: Kernels) {}
+  /** @param now clock in milliseconds */
+  constructor(
+    private readonly kernels: Kernels,
+    private readonly now: () => Milliseconds = () => performance.now(),
+  ) {}
 
   /**
    * Reads what some nodes draw.
@@ -39,10 +61,11 @@ export class StoredPictures {
     const took = new Map<ContentKey, Milliseconds>();
     for (const { kind, key, parameters } of nodes) {
       if (kind !== "sequence") continue;
-      const start = performance.now();
+      const start = this.now();
       const stored = { sequence: String(parameters.sequence), frame: Number(parameters.frame) };
       this.pictures.set(storedFrameName(stored), await this.read(stored));
-      took.set(key, performance.now() - start);
+      took.set(key, this.now() - start);
+      this.readAhead(stored);
     }
     return took;
   }
@@ -55,18 +78,41 @@ export class StoredPictures {
   }
 
   private async read(stored: StoredFrame): Promise<Picture> {
-    const response = await fetch(`/api/sequences/${stored.sequence}/frames/${stored.frame}`).catch(() => {
-      throw new StoredPictureError(stored, "the server does not answer", true);
-    });
-    if (!response.ok) {
-      const { detail } = (await response.json().catch(() => ({}))) as { detail?: string };
-      throw new StoredPictureError(stored, detail ?? `the server answered ${response.status}`);
-    }
-    const file = new Uint8Array(await response.arrayBuffer());
+    const file = (await this.takeAhead(stored)) ?? (await load(stored));
     try {
       return readFrame(file, undefined, this.kernels);
     } catch (error) {
       throw new StoredPictureError(stored, (error as Error).message);
     }
   }
+
+  private takeAhead(stored: StoredFrame): Promise<Uint8Array | undefined> | undefined {
+    const ahead = this.ahead.get(stored.sequence);
+    this.ahead.delete(stored.sequence);
+    const isIt = ahead?.name === storedFrameName(stored) && this.now() - ahead.askedMs < FRESH_MS;
+    return isIt ? ahead.file : undefined;
+  }
+
+  private readAhead({ sequence, frame }: StoredFrame): void {
+    // Filling goes backwards before the playhead.
+    const stride = frame - (this.last.get(sequence) ?? frame);
+    this.last.set(sequence, frame);
+    const next = { sequence, frame: frame + stride };
+    if (stride === 0 || Math.abs(stride) > LONGEST_STRIDE || next.frame < 0) return;
+    // One that cannot be had is asked for again when its frame comes, and what is wrong is said then.
+    const file = load(next).catch(() => undefined);
+    this.ahead.set(sequence, { name: storedFrameName(next), file, askedMs: this.now() });
+  }
+}
+
+/** The file of a stored picture. @throws StoredPictureError */
+async function load(stored: StoredFrame): Promise<Uint8Array> {
+  const response = await fetch(`/api/sequences/${stored.sequence}/frames/${stored.frame}`).catch(() => {
+    throw new StoredPictureError(stored, "the server does not answer", true);
+  });
+  if (!response.ok) {
+    const { detail } = (await response.json().catch(() => ({}))) as { detail?: string };
+    throw new StoredPictureError(stored, detail ?? `the server answered ${response.status}`);
+  }
+  return new Uint8Array(await response.arrayBuffer());
 }
