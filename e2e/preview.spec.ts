@@ -362,4 +362,28 @@ test("takes are named, exported and repeated; a difference within noise is calle
   await page.getByLabel("Compare take 2", { exact: true }).click();
   await expect(page.getByRole("region", { name: "Take 2" })).toContainText(/4 takes: [\d.]+ % to [\d.]+ % on time/);
   await expect(page.locator("h1")).toContainText(/within noise|more than noise/);
+
+  // Two takes that cannot be alike: nothing of the heavy composition is held at first, and all of it then.
+  await openPreview(page, application);
+  await quiet(page, "Night Roost");
+  await page.locator(".playhead").focus();
+  for (let n = 1; n < 24; n++) await page.keyboard.press("ArrowRight");
+  await page.keyboard.press("o");
+  await choose(page, "size", "100 %");
+  await measureTake(page);
+  await page.locator(".playhead").focus();
+  await page.keyboard.press("f");
+  await frames(page, 24);
+  await measureTake(page);
+  await page.getByRole("link", { name: "Takes" }).click();
+  await expect(page.locator("h1")).toHaveText(/^From \d{1,2}(\.\d)? % to 100 % of frames on time$/);
+  const fact = (take: number, name: string) =>
+    page
+      .getByRole("region", { name: `Take ${take}` })
+      .locator("dt", { hasText: name })
+      .locator("+ dd");
+  await expect(fact(6, "Rendered")).not.toHaveText("0");
+  await expect(fact(7, "From memory")).toHaveText("24");
+  await expect(fact(7, "Rendered")).toHaveText("0");
+  await expect(page.getByRole("region", { name: "What differed" })).toContainText("In memory at the start");
 });

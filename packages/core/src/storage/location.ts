@@ -1,4 +1,3 @@
-import Joi from "joi";
 import { DEPTHS, type Depth } from "../composition";
 import { formatFor } from "../formats";
 import type { Bytes } from "../machine";
@@ -35,15 +34,6 @@ export const DEFAULT_LOCATION_SETTINGS: LocationSettings = {
   deepest: "float",
   clearOnClose: false,
 };
-
-/** Some or all settings of a location. */
-export const locationSettingsSchema = Joi.object<Partial<LocationSettings>>({
-  capBytes: Joi.number().integer().min(SMALLEST_CAP).max(LARGEST_CAP),
-  rule: Joi.string().valid(...EVICTION_RULES),
-  packing: Joi.string().valid(...PACKINGS),
-  deepest: Joi.string().valid(...DEPTHS),
-  clearOnClose: Joi.boolean(),
-});
 
 /** Whether a location can be used, and if not, why. */
 export type LocationCondition =

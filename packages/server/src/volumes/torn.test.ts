@@ -1,10 +1,9 @@
-import { spawn, spawnSync } from "node:child_process";
-import { mkdirSync } from "node:fs";
 import { readdir, rm } from "node:fs/promises";
 import path from "node:path";
 import { crc32 } from "node:zlib";
 import { keyOf } from "../../../../testing/keys";
 import { withFolder } from "../../../../testing/server";
+import { buildTorn, killed } from "../../../../testing/torn";
 import { Volume } from "./volume";
 
 const KILLS = 200;
@@ -15,29 +14,7 @@ function contentOf(n: number): Buffer {
   return Buffer.alloc(3000 + (crc32(String(n)) % 90_000), `${n} `);
 }
 
-// One file that starts at once; from its sources it would take longer to start than to be killed.
-const built = path.join(process.cwd(), "test-results", "torn");
-const writer = path.join(built, "tornWriter.js");
-
-beforeAll(() => {
-  mkdirSync(built, { recursive: true });
-  const build = ["vite", "build", "--ssr", "testing/tornWriter.ts", "--outDir", built, "--logLevel", "error"];
-  expect(spawnSync("npx", build, { stdio: "inherit" }).status).toBe(0);
-}, 60_000);
-
-/** Starts the writer and kills it after a while. @returns the frames that it said are stored */
-async function killedWriter(folder: string, first: number, delayMs: number): Promise<number[]> {
-  const child = spawn(process.execPath, [writer, folder, String(first)], { stdio: ["ignore", "pipe", "inherit"] });
-  let said = "";
-  child.stdout.on("data", (data: Buffer) => {
-    if (said === "") setTimeout(() => child.kill("SIGKILL"), delayMs);
-    said += String(data);
-  });
-  await new Promise((resolve) => child.once("close", resolve));
-  const lines = said.split("\n").slice(0, -1);
-  expect(lines[0]).toBe("open");
-  return lines.slice(1).map(Number);
-}
+beforeAll(() => buildTorn("tornWriter"), 60_000);
 
 /** Kills a writer again and again; after each time the volume must hold what was stored, and nothing torn. */
 async function torment(kills: number): Promise<void> {
@@ -46,7 +23,7 @@ async function torment(kills: number): Promise<void> {
     let first = 0;
     for (let kill = 0; kill < kills; kill++) {
       // From before the first write to after some dozens, at odd instants.
-      for (const n of await killedWriter(folder, first, (kill * 7.3) % 40)) stored.add(n);
+      for (const n of await killed("tornWriter", [folder, String(first)], (kill * 7.3) % 40)) stored.add(Number(n));
       const volume = await Volume.open(folder, { keptFree: 0 });
       expect(await readdir(path.join(folder, "temporary"))).toEqual([]);
       const held = new Map(volume.keys().map(([key]) => [key, Number.parseInt(key, 16)]));

@@ -15,9 +15,16 @@ import {
   restoreDocument,
 } from "./documents";
 
+const DEMO = Object.fromEntries(
+  ["night-roost", "flyway-titles", "ringing-station", "estuary-map"].map((id) => [
+    id,
+    (): Promise<unknown> => Promise.resolve(JSON.parse(demoText(id))),
+  ]),
+);
+
 beforeEach(async () => {
   await Promise.all(database.tables.map((table) => table.clear()));
-  await addDemo();
+  await addDemo(DEMO);
 });
 
 const exposure = (value: number) => {
@@ -33,7 +40,7 @@ const exposure = (value: number) => {
 };
 
 test("the demo is added once, and its first composition is there", async () => {
-  await addDemo();
+  await addDemo(DEMO);
   expect((await database.documents.toArray()).map(({ id }) => id).sort()).toEqual([
     "estuary-map",
     "flyway-titles",
@@ -47,7 +54,7 @@ test("a demo composition that came with a later release is added; one that was r
   await removeDocument("ringing-station");
   await database.documents.delete("flyway-titles");
   await database.settings.delete("demo");
-  await addDemo();
+  await addDemo(DEMO);
   expect((await database.documents.toArray()).map(({ id }) => id).sort()).toEqual([
     "estuary-map",
     "flyway-titles",

@@ -16,14 +16,6 @@ import { database, type StoredDocument } from "./database";
 
 /** The demo compositions. */
 
-/** The demo compositions by their id; only those that are missing are loaded. */
-const DEMO: Readonly<Record<string, () => Promise<{ readonly default: unknown }>>> = {
-  "night-roost": () => import("../../../../demo/compositions/night-roost.json"),
-  "flyway-titles": () => import("../../../../demo/compositions/flyway-titles.json"),
-  "ringing-station": () => import("../../../../demo/compositions/ringing-station.json"),
-  "estuary-map": () => import("../../../../demo/compositions/estuary-map.json"),
-};
-
 /** The composition that a first start opens. */
 export const FIRST_DOCUMENT = "night-roost";
 
@@ -40,22 +32,25 @@ function store(history: History, revision: number, { layers, bakes }: BesideHist
 /** What earlier releases added to an empty database, without keeping a list. */
 const FIRST_DEMO = ["night-roost", "ringing-station", "estuary-map"];
 
-/** Adds the demo compositions that were never added here; one that was removed stays away. */
-export async function addDemo(): Promise<void> {
+/**
+ * Adds the demo compositions that were never added here; one that was removed stays away.
+ * @param demo loads each by its id @throws Error when one that is missing cannot be loaded
+ */
+export async function addDemo(demo: Readonly<Record<string, () => Promise<unknown>>>): Promise<void> {
   const { documents, settings } = database;
   const missing = async () => {
     const isNew = (await documents.count()) === 0;
     const kept = (await settings.get("demo"))?.value as readonly string[] | undefined;
     const added = new Set([...(kept ?? (isNew ? [] : FIRST_DEMO)), ...(await documents.toCollection().primaryKeys())]);
-    return Object.keys(DEMO).filter((id) => !added.has(id));
+    return Object.keys(demo).filter((id) => !added.has(id));
   };
-  const loaded = await Promise.all((await missing()).map(async (id) => parseDocument((await DEMO[id]!()).default)));
+  const loaded = await Promise.all((await missing()).map(async (id) => parseDocument(await demo[id]!())));
   await database.transaction("rw", documents, settings, async () => {
     // Another tab may have been faster.
     const still = new Set(await missing());
     const added = loaded.filter(({ id }) => still.has(id));
     await documents.bulkAdd(added.map((document) => store(startHistory(document), 1)));
-    await settings.put({ key: "demo", value: Object.keys(DEMO) });
+    await settings.put({ key: "demo", value: Object.keys(demo) });
   });
 }
 

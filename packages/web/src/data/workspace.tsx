@@ -28,6 +28,7 @@ import {
   type Change,
 } from "./documents";
 import { deleteBake, withComplete } from "./bakes";
+import { DEMO } from "./demo";
 import { engine, send } from "./engineStore";
 import { readDisturbances, readMachine } from "./server";
 import { loadSettings, saveSettings } from "./settings";
@@ -87,7 +88,7 @@ export function useWorkspace(): Workspace {
 }
 
 async function loadStart(): Promise<{ stored: StoredDocument; settings: PreviewSettings }> {
-  await addDemo();
+  await addDemo(DEMO);
   const open = (await database.settings.get("openDocument"))?.value as string | undefined;
   const stored =
     (await database.documents.get(open ?? FIRST_DOCUMENT)) ?? (await database.documents.orderBy("id").first());

@@ -1,12 +1,9 @@
 import type { ClipAsset, DecodeDevice, FrameNumber, Pixels8 } from "@kinetocache/core";
 import { BufferSource, EncodedPacketSink, Input, MP4, WEBM, type EncodedPacket } from "mediabunny";
+import { DecodeError } from "./decodeError";
 
 // Packets that wait in the decoder: enough that it does not idle, few enough that a jump wastes little.
 const QUEUED = 4;
-/** A clip that cannot be decoded, or not on the device that was chosen. */
-export class DecodeError extends Error {
-  override readonly name = "DecodeError";
-}
 
 /** Decodes one clip, best in the order of its frames; a jump goes back to the key frame before. One frame at a time. */
 export class ClipDecoder {

@@ -1,12 +1,10 @@
 import type { ClipAsset, DecodeDevice, SourceNode } from "@kinetocache/core";
-import { ClipDecoder, DecodeError } from "./clipDecoder";
+import { ClipDecoder } from "./clipDecoder";
 import { ClipStore } from "./clipStore";
+import { DecodeError } from "./decodeError";
 
 // Node decodes nothing: the decoder is a stand-in, of which a graphics device may be missing.
-jest.mock("./clipDecoder", () => {
-  class DecodeError extends Error {}
-  return { DecodeError, ClipDecoder: { open: jest.fn() } };
-});
+jest.mock("./clipDecoder", () => ({ ClipDecoder: { open: jest.fn() } }));
 
 const open = jest.mocked(ClipDecoder.open);
 const clip = (base64: string): ClipAsset => ({

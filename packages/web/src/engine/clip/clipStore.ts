@@ -8,7 +8,8 @@ import type {
   Pixels8,
   SourceNode,
 } from "@kinetocache/core";
-import { ClipDecoder, DecodeError } from "./clipDecoder";
+import type { ClipDecoder } from "./clipDecoder";
+import { DecodeError } from "./decodeError";
 
 /** The clips of the open document: their frames are decoded before a frame is rendered, and drawn from here. */
 export class ClipStore {
@@ -93,7 +94,8 @@ export class ClipStore {
   private decoderOf(clip: ClipAsset, on: DecodeDevice): Promise<ClipDecoder> {
     const known = this.decoders.get(clip.base64);
     if (known) return known;
-    const opened = ClipDecoder.open(clip, on);
+    // Most compositions have no clips, and the readers of their containers are half of a render worker.
+    const opened = import("./clipDecoder").then(({ ClipDecoder }) => ClipDecoder.open(clip, on));
     this.decoders.set(clip.base64, opened);
     return opened;
   }
