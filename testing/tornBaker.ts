@@ -5,7 +5,7 @@ import { BAKED_FRAMES, bakedPicture, describedBake } from "./bakedSequence";
 import { keyOf } from "./keys";
 
 // Bakes one sequence after the other until it is killed, going on with one that is not complete, and says of each
-// picture when it is stored, and of each sequence when it is complete.
+// picture when it is stored, and of each sequence when it is complete and when it is removed again.
 
 const volume = await Volume.open(process.argv[2]!, { keptFree: 0 });
 const folder = await SequenceFolder.open(volume);
@@ -29,4 +29,9 @@ for (;;) {
   }
   await sequence.complete();
   process.stdout.write(`${sequence.id} complete\n`);
+  // The one before goes: a kill may come in the middle of that too.
+  const before = folder.all().find(({ id }) => id !== sequence.id);
+  if (!before) continue;
+  process.stdout.write(`${before.id} removed\n`);
+  await folder.remove(before.id);
 }

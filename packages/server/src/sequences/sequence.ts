@@ -28,6 +28,27 @@ interface StoredPicture {
 const MANIFEST = "sequence.json";
 const RECORDS = "frames.txt";
 
+const BEGUN = ".begun";
+const GONE = ".gone";
+const OWN_FILES = /^(sequence\.json(\.new)?|frames\.txt|\d{6,}\.(pam|qoi|exr))$/;
+
+/**
+ * Finishes a removal, or the beginning of a sequence, that was cut short.
+ * @returns whether the folder was left over from one
+ */
+export async function finishCutShort(folder: string): Promise<boolean> {
+  if (!folder.endsWith(GONE) && !folder.endsWith(BEGUN)) return false;
+  await removeOwn(folder);
+  return true;
+}
+
+/** Removes the files of a sequence; where others stay, the folder gets its own name back. */
+async function removeOwn(folder: string): Promise<void> {
+  for (const name of await readdir(folder)) if (OWN_FILES.test(name)) await rm(path.join(folder, name));
+  if ((await readdir(folder)).length === 0) await rm(folder, { recursive: true });
+  else await rename(folder, folder.replace(/\.(begun|gone)$/, ""));
+}
+
 /**
  * A numbered sequence in a folder of its own: `sequence.json` says what it is, `frames.txt` has a line for each
  * picture with its size, checksum and key, and the pictures are numbered files. A picture counts when its line is
@@ -46,8 +67,11 @@ export class Sequence {
   ) {}
 
   static async create(folder: string, manifest: SequenceManifest, volume: Volume): Promise<Sequence> {
-    await mkdir(folder);
-    await replaceFile(path.join(folder, MANIFEST), manifest);
+    // A folder under its own name always has its manifest.
+    const begun = folder + BEGUN;
+    await mkdir(begun);
+    await replaceFile(path.join(begun, MANIFEST), manifest);
+    await rename(begun, folder);
     return new Sequence(folder, manifest, volume);
   }
 
@@ -206,11 +230,10 @@ export class Sequence {
 
   /** Removes its folder with everything that is its own; other files in it stay, with the folder. */
   async remove(): Promise<void> {
-    // Without its manifest it is no sequence any more, whatever is left of it.
-    await rm(path.join(this.folder, MANIFEST), { force: true });
-    const own = new RegExp(`^(frames\\.txt|\\d{6,}\\.${this.manifest.fileFormat})$`);
-    for (const name of await readdir(this.folder)) if (own.test(name)) await rm(path.join(this.folder, name));
-    if ((await readdir(this.folder)).length === 0) await rm(this.folder, { recursive: true });
+    // Under this name it is no sequence any more, whatever is left of it.
+    const gone = this.folder + GONE;
+    await rename(this.folder, gone);
+    await removeOwn(gone);
   }
 
   private fileOf(number: FrameNumber): string {

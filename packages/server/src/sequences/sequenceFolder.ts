@@ -2,7 +2,7 @@ import { mkdir, readdir } from "node:fs/promises";
 import path from "node:path";
 import { SEQUENCE_FORMAT, SEQUENCE_VERSION, type Bytes, type NewSequence } from "@kinetocache/core";
 import type { Volume } from "../volumes/volume";
-import { Sequence } from "./sequence";
+import { finishCutShort, Sequence } from "./sequence";
 
 /** The stored sequences of a location. */
 export class SequenceFolder {
@@ -20,6 +20,7 @@ export class SequenceFolder {
     });
     for (const name of names) {
       try {
+        if (await finishCutShort(path.join(folder.path, name))) continue;
         const sequence = await Sequence.open(path.join(folder.path, name), volume);
         if (sequence.id === name) folder.sequences.set(name, sequence);
       } catch (error) {
