@@ -164,13 +164,15 @@ export function LayerRows({ selected, onSelect, onBake }: LayerRowsProps) {
     [choose],
   );
   const costs = useEngine((state) => state.status?.layerCosts);
+  const isMoving = useEngine(({ status }) => status?.mode === "playing" || status?.mode === "scrubbing");
   const [order, setOrder] = useState<"cost" | "stacking">("cost");
   const [over, setOver] = useState<"playhead" | "range">("playhead");
   const byLayer = useMemo(() => new Map(costs?.map((cost) => [cost.layer, cost])), [costs]);
   const msOf = (cost: LayerCost | undefined) => (over === "playhead" ? cost?.playheadMs : cost?.rangeMs);
   const rows = [...composition.layers].reverse();
-  // The order follows the range, so that rows do not jump about while playing.
-  if (order === "cost") rows.sort((a, b) => (byLayer.get(b.id)?.rangeMs ?? 0) - (byLayer.get(a.id)?.rangeMs ?? 0));
+  // While the playhead moves, the order follows the range, so that rows do not jump about.
+  const rank = (layer: Layer) => (isMoving ? byLayer.get(layer.id)?.rangeMs : msOf(byLayer.get(layer.id))) ?? 0;
+  if (order === "cost") rows.sort((a, b) => rank(b) - rank(a));
   const top = Math.max(1, ...rows.map((layer) => msOf(byLayer.get(layer.id)) ?? 0));
   const baked = useBakedLayers();
   const isSolo = composition.layers.some(({ id, enabled }) => enabled && layers.solo.includes(id));
