@@ -61,6 +61,33 @@ interface Context {
   readonly fraction: number;
   /** Layer of the main composition that pays; null at the top. */
   readonly payer: string | null;
+  readonly shared?: SharedLayers;
+}
+
+/**
+ * Layers' nodes that graphs have in common: states of one document differ in a layer or two. For the graphs of one
+ * frame at one setting, with the same bakes.
+ */
+export class SharedLayers {
+  private readonly byAssets = new Map<Document["assets"], Map<Layer, Map<string, GraphNode | null>>>();
+
+  /** @param name what decides the node beside the layer and the assets */
+  node(assets: Document["assets"], layer: Layer, name: string, build: () => GraphNode | null): GraphNode | null {
+    const byLayer = entry(this.byAssets, assets, () => new Map<Layer, Map<string, GraphNode | null>>());
+    return entry(
+      entry(byLayer, layer, () => new Map<string, GraphNode | null>()),
+      name,
+      build,
+    );
+  }
+}
+
+function entry<K, V>(map: Map<K, V>, key: K, make: () => V): V {
+  const known = map.get(key);
+  if (known !== undefined) return known;
+  const made = make();
+  map.set(key, made);
+  return made;
 }
 
 /** Parameters that a kind derives from the time: they enter the key only where they change the picture. */
@@ -193,7 +220,7 @@ function liveKey(
   { fraction, renderer }: Pick<RenderSettings, "fraction" | "renderer">,
 ): ContentKey | undefined {
   const settings = { ...FULL_QUALITY, fraction, renderer };
-  return bakedKey(live({ ...context, settings, fraction, bakes: NO_BAKES }));
+  return bakedKey(live({ ...context, settings, fraction, bakes: NO_BAKES, shared: undefined }));
 }
 
 // A layer that shows nothing on a frame is baked as an empty picture.
@@ -326,8 +353,17 @@ function transformAt(transform: Transform, time: number, fraction: number, inner
   return [cos, -sin, x - cos * ax + sin * ay, sin, cos, y - sin * ax - cos * ay];
 }
 
-/** A layer's finished picture: what is baked of it, or live. */
+/** A layer's finished picture: one that another graph has too, what is baked of it, or live. */
 function layerNode(layer: Layer, owner: Composition, context: Context): GraphNode | null {
+  const { shared, frame, fraction, payer, document } = context;
+  // What a nested composition shows depends on more than its layer.
+  if (!shared || layer.source.kind === "composition") return ownLayerNode(layer, owner, context);
+  const { id, width, height, rate } = owner;
+  const name = [frame, fraction, payer, id, width, height, rate.numerator, rate.denominator].join("|");
+  return shared.node(document.assets, layer, name, () => ownLayerNode(layer, owner, context));
+}
+
+function ownLayerNode(layer: Layer, owner: Composition, context: Context): GraphNode | null {
   const target = { composition: owner.id, layer: layer.id };
   return (
     bakedNode(target, owner, context, (at) => liveLayerNode(layer, owner, at)) ?? liveLayerNode(layer, owner, context)
@@ -443,6 +479,7 @@ function finished(root: GraphNode, depth: Depth): FrameGraph {
 
 /**
  * The graph of one frame of the document's main composition.
+ * @param shared gives and takes what graphs of other states of the document have too
  * @throws RangeError when the frame is outside the composition
  */
 export function buildGraph(
@@ -450,9 +487,11 @@ export function buildGraph(
   frame: FrameNumber,
   settings: RenderSettings,
   bakes: Bakes = NO_BAKES,
+  shared?: SharedLayers,
 ): FrameGraph {
   const composition = mainComposition(document);
-  return finished(wholeNode(composition, contextAt(document, composition, frame, settings, bakes)), document.depth);
+  const context = { ...contextAt(document, composition, frame, settings, bakes), shared };
+  return finished(wholeNode(composition, context), document.depth);
 }
 
 /** What one frame of a bake is made from. */

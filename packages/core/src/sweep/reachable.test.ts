@@ -1,17 +1,18 @@
+import fc from "fast-check";
 import { document, effect, layer } from "../../../../testing/documents";
 import { commitEdit, currentDocument, startHistory, undo } from "../composition";
 import { EFFECT_MODES, frameKey, FULL_QUALITY, RENDERER_CLASSES, type EffectMode, type RendererClass } from "../graph";
-import { FRACTIONS, reachableKeys } from "./reachable";
+import { FRACTIONS, reachableAmong } from "./reachable";
 
 const start = startHistory(
   document([layer("sky", "gradient", {}, { effects: [effect("grade", { exposure: 1 })] }), layer("birds", "flock")]),
 );
+const BLUR = { enabled: true, shutter: 180, samples: 2 };
 const exposure = (value: number) =>
   ({ kind: "effectParameter", layer: "sky", effect: "grade", name: "exposure", value }) as const;
 
 test("every frame of every state at every preview setting is reachable, and nothing else", () => {
   const history = commitEdit(start, exposure(2));
-  const keys = reachableKeys(history.states);
   const expected = new Set<string>();
   const add = (fraction: number, effects: EffectMode, renderer: RendererClass) => {
     for (const state of history.states)
@@ -20,29 +21,57 @@ test("every frame of every state at every preview setting is reachable, and noth
   };
   for (const fraction of FRACTIONS)
     for (const effects of EFFECT_MODES) for (const renderer of RENDERER_CLASSES) add(fraction, effects, renderer);
-  expect(keys).toEqual(expected);
+  expect(reachableAmong([...expected, "gone"], history.states)).toEqual(expected);
+  expect(reachableAmong(expected, history.states)).toEqual(expected);
+});
+
+test("whatever is asked for, and however the states share their layers, the answer is what each frame's own key says", () => {
+  const settings = { ...FULL_QUALITY, fraction: 1 / 2 };
+  const edits = fc.array(
+    fc.oneof(
+      fc.double({ min: -2, max: 2, noNaN: true }).map(exposure),
+      fc.constant({ kind: "variantAdded", name: "Dusk" } as const),
+      fc.constant({ kind: "layerMotionBlur", layer: "birds", motionBlur: BLUR } as const),
+      fc.nat(20).map((out) => ({ kind: "layerRange", layer: "birds", range: { in: 0, out: out + 1 } }) as const),
+      fc.constantFrom("8-bit", "half").map((depth) => ({ kind: "depth", depth }) as const),
+    ),
+    { maxLength: 6 },
+  );
+  fc.assert(
+    fc.property(edits, fc.array(fc.nat(23), { maxLength: 8 }), (steps, frames) => {
+      const { states } = steps.reduce(commitEdit, start);
+      const shown = new Set(states.flatMap((state) => frames.map((frame) => frameKey(state, frame, settings))));
+      expect(reachableAmong(shown, states)).toEqual(shown);
+      const gone = commitEdit(start, exposure(9)).states[1]!;
+      const others = frames.map((frame) => frameKey(gone, frame, settings));
+      expect(reachableAmong([...shown, ...others], states)).toEqual(shown);
+    }),
+    { numRuns: 15 },
+  );
 });
 
 test("an undone state stays reachable until another edit takes its place", () => {
   const edited = commitEdit(start, exposure(2));
   const lost = frameKey(currentDocument(edited), 3, FULL_QUALITY);
   const undone = undo(edited);
-  expect(reachableKeys(undone.states).has(lost)).toBe(true);
+  expect(reachableAmong([lost], undone.states).has(lost)).toBe(true);
   const replaced = commitEdit(undone, exposure(3));
-  expect(reachableKeys(replaced.states).has(lost)).toBe(false);
+  expect(reachableAmong([lost], replaced.states).has(lost)).toBe(false);
 });
 
 test("frames of every variant are reachable, whichever is open, and of layers with motion blur also without it", () => {
   const blurred = commitEdit(commitEdit(start, { kind: "variantAdded", name: "Dusk" }), {
     kind: "layerMotionBlur",
     layer: "birds",
-    motionBlur: { enabled: true, shutter: 180, samples: 2 },
+    motionBlur: BLUR,
   });
   const dusk = currentDocument(commitEdit(blurred, exposure(2)));
   const original = currentDocument(commitEdit(blurred, { kind: "variantShown", variant: "main" }));
-  const keys = reachableKeys([original]);
-  expect(keys.has(frameKey(original, 5, FULL_QUALITY))).toBe(true);
-  expect(keys.has(frameKey(currentDocument(blurred), 5, { ...FULL_QUALITY, motionBlur: false }))).toBe(true);
-  expect(keys.has(frameKey(dusk, 5, FULL_QUALITY))).toBe(false);
-  expect(reachableKeys([original, dusk]).has(frameKey(dusk, 5, FULL_QUALITY))).toBe(true);
+  const others = [
+    frameKey(original, 5, FULL_QUALITY),
+    frameKey(currentDocument(blurred), 5, { ...FULL_QUALITY, motionBlur: false }),
+  ];
+  const own = frameKey(dusk, 5, FULL_QUALITY);
+  expect(reachableAmong([...others, own], [original])).toEqual(new Set(others));
+  expect(reachableAmong([own], [original, dusk])).toEqual(new Set([own]));
 });

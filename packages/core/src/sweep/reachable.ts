@@ -1,10 +1,11 @@
-import { mainComposition, withVariant, type Document } from "../composition";
+import { mainComposition, withVariant, type Document, type FrameNumber } from "../composition";
 import {
   buildGraph,
   EFFECT_MODES,
   FULL_QUALITY,
   NO_BAKES,
   RENDERER_CLASSES,
+  SharedLayers,
   type Bakes,
   type ContentKey,
   type RenderSettings,
@@ -49,23 +50,64 @@ function reachedFrom({ compositions }: Document, start: string): string[] {
   return [...reached];
 }
 
+const PROBES = 6;
+
+interface Pass {
+  readonly settings: RenderSettings;
+  readonly bakes: Bakes;
+}
+
 /**
- * Keys of every frame that the given states of a document can show in any variant, at every preview size and
- * effects setting, by every renderer, with its bakes and without. Whatever is not among them is superseded.
- * Frames with solo layers or with effects off for some are not: they are kept in memory alone.
+ * Which of some keys a document can still show: in any of its states and variants, at every preview size and effects
+ * setting, by every renderer, with its bakes and without. The others are superseded. Frames with solo layers or with
+ * effects off for some are never among them: they are kept in memory alone.
+ *
+ * It ends as soon as every key was found. Otherwise all frames of all states are gone through, the states of a frame
+ * together, so that layers which they share are worked out once.
  * @param states the states of the undo history
  */
-export function reachableKeys(states: readonly Document[], bakes: Bakes = NO_BAKES): Set<ContentKey> {
-  const keys = new Set<ContentKey>();
+export function reachableAmong(
+  wanted: Iterable<ContentKey>,
+  states: readonly Document[],
+  bakes: Bakes = NO_BAKES,
+): Set<ContentKey> {
+  const missing = new Set(wanted);
+  const found = new Set<ContentKey>();
+  const documents = played(states).map((document) => ({
+    document,
+    duration: mainComposition(document).duration,
+    blurs: hasMotionBlur(document),
+  }));
+  const duration = Math.max(0, ...documents.map((one) => one.duration));
+  /** @returns how many were found */
+  const look = ({ settings, bakes: way }: Pass, frame: FrameNumber): number => {
+    const shared = new SharedLayers();
+    const before = found.size;
+    for (const one of documents) {
+      if (missing.size === 0) break;
+      if (frame >= one.duration || !(settings.motionBlur || one.blurs)) continue;
+      const { key } = buildGraph(one.document, frame, settings, way, shared);
+      if (missing.delete(key)) found.add(key);
+    }
+    return found.size - before;
+  };
+  // Most frames were rendered at one or two settings: a few frames tell which, and those come first.
+  const hits = passesOf(states, bakes).map((pass) => {
+    const probes = Array.from({ length: PROBES }, (_, at) => Math.floor((at * duration) / PROBES));
+    return { pass, hits: probes.reduce((sum, frame) => sum + look(pass, frame), 0) };
+  });
+  for (const { pass } of hits.sort((a, b) => b.hits - a.hits))
+    for (let frame = 0; frame < duration; frame++) {
+      if (missing.size === 0) return found;
+      look(pass, frame);
+    }
+  return found;
+}
+
+function passesOf(documents: readonly Document[], bakes: Bakes): Pass[] {
+  const blurs = documents.some(hasMotionBlur) ? [true, false] : [true];
   const ways = bakes.list.length > 0 ? [NO_BAKES, bakes] : [NO_BAKES];
-  for (const document of played(states)) {
-    const { duration } = mainComposition(document);
-    const settings = hasMotionBlur(document)
-      ? EVERY_SETTING.flatMap((one) => [one, { ...one, motionBlur: false }])
-      : EVERY_SETTING;
-    for (const one of settings)
-      for (const way of ways)
-        for (let frame = 0; frame < duration; frame++) keys.add(buildGraph(document, frame, one, way).key);
-  }
-  return keys;
+  return EVERY_SETTING.flatMap((one) =>
+    blurs.flatMap((motionBlur) => ways.map((way) => ({ settings: { ...one, motionBlur }, bakes: way }))),
+  );
 }

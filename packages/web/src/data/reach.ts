@@ -1,7 +1,7 @@
 import { groupItems, type ContentKey, type FrameItem, type ItemGroup, type Owners } from "@kinetocache/core";
 import { dequal } from "dequal";
 import { useLiveQuery } from "dexie-react-hooks";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useState } from "react";
 import { database, type StoredDocument } from "./database";
 import type { ReachReply, ReachRequest } from "./reach.worker";
 
@@ -9,17 +9,18 @@ let worker: Worker | undefined;
 let nextRequest = 0;
 const waiting = new Map<number, (keys: ReadonlySet<ContentKey>) => void>();
 
-// A document's keys change only with its revision and its bakes.
+/** What was asked about a composition; it holds for one revision and its bakes. */
 interface Known {
   readonly revision: number;
   readonly bakes: StoredDocument["bakes"];
-  readonly keys: Promise<ReadonlySet<ContentKey>>;
+  readonly asked: Set<ContentKey>;
+  readonly reached: Set<ContentKey>;
+  /** When everything that was asked is answered. */
+  answered: Promise<unknown>;
 }
 const known = new Map<string, Known>();
 
-function keysOf({ id, revision, history, bakes }: StoredDocument): Promise<ReadonlySet<ContentKey>> {
-  const before = known.get(id);
-  if (before?.revision === revision && dequal(before.bakes, bakes)) return before.keys;
+function ask(request: Omit<ReachRequest, "id">): Promise<ReadonlySet<ContentKey>> {
   if (!worker) {
     worker = new Worker(new URL("./reach.worker.ts", import.meta.url), { type: "module" });
     worker.onmessage = ({ data }: MessageEvent<ReachReply>) => {
@@ -27,51 +28,73 @@ function keysOf({ id, revision, history, bakes }: StoredDocument): Promise<Reado
       waiting.delete(data.id);
     };
   }
-  const request: ReachRequest = { id: nextRequest++, states: history.states, bakes };
-  const keys = new Promise<ReadonlySet<ContentKey>>((resolve) => waiting.set(request.id, resolve));
-  known.set(id, { revision, bakes, keys });
-  worker.postMessage(request);
-  return keys;
+  const id = nextRequest++;
+  const answer = new Promise<ReadonlySet<ContentKey>>((resolve) => waiting.set(id, resolve));
+  worker.postMessage({ id, ...request } satisfies ReachRequest);
+  return answer;
 }
 
-interface LoadedOwners extends Owners {
-  /** Those whose keys were worked out, as `ownersOf` gives them. */
-  readonly loaded: string;
+/** Which of some keys a composition can still show, and of others that were asked about before. */
+async function reachedBy(
+  { id, revision, history, bakes }: StoredDocument,
+  wanted: readonly ContentKey[],
+): Promise<ReadonlySet<ContentKey>> {
+  let entry = known.get(id);
+  if (entry?.revision !== revision || !dequal(entry.bakes, bakes)) {
+    entry = { revision, bakes, asked: new Set(), reached: new Set(), answered: Promise.resolve() };
+    known.set(id, entry);
+  }
+  const { asked, reached } = entry;
+  const unasked = wanted.filter((key) => !asked.has(key));
+  if (unasked.length > 0) {
+    unasked.forEach((key) => asked.add(key));
+    const answer = ask({ wanted: unasked, states: history.states, bakes });
+    entry.answered = Promise.all([entry.answered, answer.then((keys) => keys.forEach((key) => reached.add(key)))]);
+  }
+  await entry.answered;
+  return reached;
 }
 
-/** Ids of the compositions that items were rendered for, as a text that is equal for equal ones. */
-function ownersOf(items: readonly FrameItem[]): string {
-  return JSON.stringify([...new Set(items.map(({ owner }) => owner))].sort());
-}
-
-/** @param loaded only these are asked about: working out the keys of a composition takes seconds */
-async function loadOwners(documents: readonly StoredDocument[], open: string, loaded: string): Promise<LoadedOwners> {
-  const ids = new Set(JSON.parse(loaded) as string[]);
-  const asked = documents.filter(({ id }) => ids.has(id));
-  const sets = new Map(await Promise.all(asked.map(async (stored) => [stored.id, await keysOf(stored)] as const)));
+/** Only compositions that items were rendered for are asked: going through the states of one takes seconds. */
+async function ownersOf(
+  items: readonly FrameItem[],
+  documents: readonly StoredDocument[],
+  open: string,
+): Promise<Owners> {
+  const wanted = Map.groupBy(items, ({ owner }) => owner);
+  const sets = new Map(
+    await Promise.all(
+      documents
+        .filter(({ id }) => wanted.has(id))
+        .map(async (stored) => {
+          const keys = wanted.get(stored.id)!.map(({ key }) => key);
+          return [stored.id, await reachedBy(stored, keys)] as const;
+        }),
+    ),
+  );
   return {
     names: new Map(documents.map(({ id, name }) => [id, name])),
     reachable: (owner) => sets.get(owner) ?? new Set(),
     open,
-    loaded,
   };
 }
 
-/** The items grouped by composition and state; undefined while it is still being worked out. */
+/**
+ * The items grouped by composition and state; undefined while that is worked out for the first time. Until it is known
+ * of other items, the groups are those of before.
+ */
 export function useItemGroups(items: readonly FrameItem[] | undefined, open: string): readonly ItemGroup[] | undefined {
   const documents = useLiveQuery(() => database.documents.toArray());
-  const [owners, setOwners] = useState<LoadedOwners>();
-  const asked = useMemo(() => items && ownersOf(items), [items]);
+  const [groups, setGroups] = useState<readonly ItemGroup[]>();
   useEffect(() => {
-    if (!documents || asked === undefined) return;
+    if (!documents || !items) return;
     let active = true;
-    void loadOwners(documents, open, asked).then((loaded) => {
-      if (active) setOwners(loaded);
+    void ownersOf(items, documents, open).then((owners) => {
+      if (active) setGroups(groupItems(items, owners, Date.now()));
     });
     return () => {
       active = false;
     };
-  }, [documents, open, asked]);
-  // Items of a composition that was not asked about yet would all pass for superseded.
-  return items && owners && owners.loaded === asked ? groupItems(items, owners, Date.now()) : undefined;
+  }, [documents, open, items]);
+  return groups;
 }

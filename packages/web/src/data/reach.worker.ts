@@ -1,7 +1,9 @@
-import { Bakes, reachableKeys, type Bake, type ContentKey, type Document } from "@kinetocache/core";
+import { Bakes, reachableAmong, type Bake, type ContentKey, type Document } from "@kinetocache/core";
 
 export interface ReachRequest {
   readonly id: number;
+  /** Keys of the frames that are asked about. */
+  readonly wanted: readonly ContentKey[];
   readonly states: readonly Document[];
   readonly bakes: readonly Bake[];
 }
@@ -11,7 +13,7 @@ export interface ReachReply {
   readonly keys: readonly ContentKey[];
 }
 
-self.onmessage = ({ data: { id, states, bakes } }: MessageEvent<ReachRequest>) => {
-  const reply: ReachReply = { id, keys: [...reachableKeys(states, new Bakes(bakes))] };
+self.onmessage = ({ data: { id, wanted, states, bakes } }: MessageEvent<ReachRequest>) => {
+  const reply: ReachReply = { id, keys: [...reachableAmong(wanted, states, new Bakes(bakes))] };
   self.postMessage(reply);
 };
