@@ -12,6 +12,7 @@ import { Jobs } from "./jobs/jobs";
 import { Live } from "./machine/live";
 import { ProgramNotes } from "./machine/programNotes";
 import { SimulatedMachines } from "./machine/simulated";
+import { Emptying } from "./sweep/emptying";
 import { Locations } from "./volumes/locations";
 import { Moves } from "./volumes/moves";
 
@@ -38,7 +39,9 @@ export async function startServer({ data, port, pages }: ServerOptions): Promise
   const locations = await Locations.open(data, mediumOf);
   const jobs = new Jobs();
   const moves = await Moves.open(data, locations, jobs);
+  const emptying = await Emptying.open(data, locations);
   const close = async () => {
+    await emptying.close();
     await moves.close();
     await locations.close();
   };
@@ -51,12 +54,13 @@ export async function startServer({ data, port, pages }: ServerOptions): Promise
     const machines = new SimulatedMachines(shipped("machines"));
     const machine = { live: new Live(notes), notes, simulated: machines };
     const drives = { log, locations, simulated };
-    const parts = { locations, moves, jobs, machine, drives };
+    const parts = { locations, moves, emptying, jobs, machine, drives };
     server.on("request", createApp({ ...parts, pages: (await pages?.(server)) ?? [] }));
     await new Promise<void>((resolve, reject) => {
       server.once("error", reject);
       server.listen(port, "127.0.0.1", resolve);
     });
+    emptying.start();
     const { port: actual } = server.address() as AddressInfo;
     return {
       address: `http://127.0.0.1:${actual}`,

@@ -1,2 +1,3 @@
 export * from "./item";
 export * from "./reachable";
+export * from "./settings";

@@ -1,14 +1,15 @@
 import fc from "fast-check";
-import { classify, groupItems, isSweepable, RECENT_MS, type FrameItem, type Owners } from "./item";
+import { classify, groupItems, isSweepable, RECENT_MS, type FrameItem, type OwnerMark, type Owners } from "./item";
 
 const NOW = 1_800_000_000_000;
-const owners = (open?: string): Owners => ({
+const owners = (open?: string, marks: readonly (readonly [string, OwnerMark])[] = []): Owners => ({
   names: new Map([
     ["night", "Night Roost"],
     ["ring", "Ringing Station"],
   ]),
   reachable: (owner) => new Set(owner === "night" ? ["a", "b"] : ["c"]),
   open,
+  marks: new Map(marks),
 });
 const item = (key: string, owner: string, ageMs = 10 * RECENT_MS, bytes = 4096): FrameItem => ({
   key,
@@ -35,17 +36,41 @@ test("the first state that applies is the item's, each with its reason", () => {
   });
 });
 
-test("nothing that a composition can still show is ever sweepable by its state", () => {
+test("what a user keeps is kept before all else; what is delivered goes unless it is open", () => {
+  const kept = owners("night", [
+    ["night", "kept"],
+    ["gone", "kept"],
+    ["ring", "delivered"],
+  ]);
+  expect(classify(item("x", "night"), kept, NOW)).toEqual({ state: "kept", reason: "you keep all of Night Roost" });
+  expect(classify(item("q", "gone"), kept, NOW).state).toBe("kept");
+  expect(classify(item("c", "ring", 0), { ...kept, open: "ring" }, NOW).state).toBe("in use");
+  expect(classify(item("c", "ring", 0), kept, NOW)).toEqual({
+    state: "delivered",
+    reason: "Ringing Station is delivered",
+  });
+  expect(classify(item("x", "ring"), kept, NOW).state).toBe("superseded");
+});
+
+test("nothing that is kept, or that a composition still shows and is not delivered, is ever sweepable", () => {
   const items = fc.record({
     key: fc.constantFrom("a", "b", "c", "x"),
     owner: fc.constantFrom("night", "ring", "gone"),
     ageMs: fc.nat(1e9),
   });
+  const marks = fc.array(
+    fc.tuple(fc.constantFrom("night", "ring", "gone"), fc.constantFrom<OwnerMark>("kept", "delivered")),
+    { maxLength: 3 },
+  );
   fc.assert(
-    fc.property(items, fc.constantFrom("night", "ring", undefined), ({ key, owner, ageMs }, open) => {
-      const { state } = classify(item(key, owner, ageMs), owners(open), NOW);
-      const shows = owners().names.has(owner) && owners().reachable(owner).has(key);
-      return isSweepable(state) === !shows;
+    fc.property(items, fc.constantFrom("night", "ring", undefined), marks, ({ key, owner, ageMs }, open, said) => {
+      const all = owners(open, said);
+      const { state } = classify(item(key, owner, ageMs), all, NOW);
+      const shows = all.names.has(owner) && all.reachable(owner).has(key);
+      const mark = all.marks.get(owner);
+      if (mark === "kept") expect(state).toBe("kept");
+      else if (!shows) expect(isSweepable(state)).toBe(true);
+      else expect(isSweepable(state)).toBe(state === "delivered" && mark === "delivered");
     }),
   );
 });

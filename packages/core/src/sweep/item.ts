@@ -15,8 +15,10 @@ export interface FrameItem {
   readonly costMs: Milliseconds;
 }
 
-/** States in the order in which they are tried; the first that applies is the item's. */
-export type ItemState = "in use" | "superseded" | "orphaned" | "idle";
+export type ItemState = "kept" | "in use" | "superseded" | "delivered" | "orphaned" | "idle";
+
+/** What a user says of all that belongs to an owner: never sweep it, or it is done and can be made again. */
+export type OwnerMark = "kept" | "delivered";
 
 /** The documents that exist, and what is reachable from each. */
 export interface Owners {
@@ -26,6 +28,7 @@ export interface Owners {
   readonly reachable: (owner: string) => ReadonlySet<ContentKey>;
   /** Id of the document that is open. */
   readonly open?: string;
+  readonly marks: ReadonlyMap<string, OwnerMark>;
 }
 
 /** Use within this time counts as in use. */
@@ -36,27 +39,31 @@ export interface Classified {
   readonly reason: string;
 }
 
-/** State of an item with its reason in words. */
+/** State of an item with its reason in words: the first that applies, and what the user keeps before all others. */
 export function classify(item: FrameItem, owners: Owners, nowMs: number): Classified {
   const name = owners.names.get(item.owner);
+  const mark = owners.marks.get(item.owner);
+  if (mark === "kept") return { state: "kept", reason: `you keep all of ${name ?? item.owner}` };
   if (name === undefined) return { state: "orphaned", reason: "its composition is gone" };
   if (!owners.reachable(item.owner).has(item.key)) {
     return { state: "superseded", reason: `no state of ${name}, undone ones included, shows it` };
   }
   if (item.owner === owners.open) return { state: "in use", reason: `${name} is open` };
+  if (mark === "delivered") return { state: "delivered", reason: `${name} is delivered` };
   if (nowMs - item.lastUsedMs < RECENT_MS) return { state: "in use", reason: "used in the last 10 minutes" };
   return { state: "idle", reason: `${name} can still show it` };
 }
 
-/** What may be swept without losing anything that a composition can still show. */
+/** What goes unless the user says otherwise: nothing shows it any more, or what shows it is delivered. */
 export function isSweepable(state: ItemState): boolean {
-  return state === "superseded" || state === "orphaned";
+  return state === "superseded" || state === "orphaned" || state === "delivered";
 }
 
 /** Items of one owner in one state. */
 export interface ItemGroup extends Classified {
   readonly owner: string;
   readonly name: string;
+  readonly mark?: OwnerMark;
   readonly keys: readonly ContentKey[];
   readonly bytes: Bytes;
   readonly lastUsedMs: number;
@@ -73,7 +80,8 @@ export function groupItems(items: readonly FrameItem[], owners: Owners, nowMs: n
     let group = groups.get(id);
     if (!group) {
       const name = owners.names.get(item.owner) ?? item.owner;
-      group = { ...classified, owner: item.owner, name, keys: [], bytes: 0, lastUsedMs: 0 };
+      const mark = owners.marks.get(item.owner);
+      group = { ...classified, owner: item.owner, name, mark, keys: [], bytes: 0, lastUsedMs: 0 };
       if (classified.state !== "orphaned") group.rebuildMs = 0;
       groups.set(id, group);
     }

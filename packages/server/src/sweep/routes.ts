@@ -1,8 +1,9 @@
-import { KEY_PATTERN } from "@kinetocache/core";
+import { KEY_PATTERN, type SweepSettings } from "@kinetocache/core";
 import express, { Router } from "express";
 import Joi from "joi";
 import { accept, Problem } from "../http/problem";
 import type { Locations } from "../volumes/locations";
+import { sweepSettingsSchema, type Emptying } from "./emptying";
 import type { Holding } from "./holding";
 
 const holdSchema = Joi.object<{ location?: string; keys: string[] }>({
@@ -11,7 +12,7 @@ const holdSchema = Joi.object<{ location?: string; keys: string[] }>({
 });
 
 /** Sweeping frames of all locations, each into the holding of its own. */
-export function sweepRoutes(locations: Locations): Router {
+export function sweepRoutes(locations: Locations, emptying: Emptying): Router {
   const router = Router();
 
   function holderOf(batch: string): Holding {
@@ -30,6 +31,15 @@ export function sweepRoutes(locations: Locations): Router {
     response.json(
       locations.open().flatMap(({ id, holding }) => holding.list().map((batch) => ({ ...batch, location: id }))),
     );
+  });
+
+  router.get("/settings", (_request, response) => {
+    response.json(emptying.settings);
+  });
+
+  router.put("/settings", express.json(), async (request, response) => {
+    await emptying.change(accept<SweepSettings>(sweepSettingsSchema, request.body, "settings"));
+    response.status(204).end();
   });
 
   // Of one location, or of all that hold any of the frames.

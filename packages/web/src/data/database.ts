@@ -1,4 +1,11 @@
-import { migrateDocument, type Bake, type Document, type History, type MachineSheet } from "@kinetocache/core";
+import {
+  migrateDocument,
+  type Bake,
+  type Document,
+  type History,
+  type MachineSheet,
+  type OwnerMark,
+} from "@kinetocache/core";
 import Dexie, { type EntityTable } from "dexie";
 import { NO_LAYER_CHOICES, type LayerChoices, type MeasuredTake } from "../engine/protocol";
 
@@ -10,6 +17,8 @@ export interface StoredDocument {
   readonly history: History;
   readonly layers: LayerChoices;
   readonly bakes: readonly Bake[];
+  /** What sweeping is to make of its cached frames. */
+  readonly mark?: OwnerMark;
   readonly updatedMs: number;
 }
 

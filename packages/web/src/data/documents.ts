@@ -19,14 +19,18 @@ import { database, type StoredDocument } from "./database";
 /** The composition that a first start opens. */
 export const FIRST_DOCUMENT = "night-roost";
 
-type BesideHistory = Pick<StoredDocument, "layers" | "bakes">;
+type BesideHistory = Pick<StoredDocument, "layers" | "bakes" | "mark">;
 
 const NOTHING_CHOSEN: BesideHistory = { layers: NO_LAYER_CHOICES, bakes: [] };
 
-function store(history: History, revision: number, { layers, bakes }: BesideHistory = NOTHING_CHOSEN): StoredDocument {
+function store(
+  history: History,
+  revision: number,
+  { layers, bakes, mark }: BesideHistory = NOTHING_CHOSEN,
+): StoredDocument {
   const document = currentDocument(history);
   const { name } = mainComposition(document);
-  return { id: document.id, name, revision, history, layers, bakes, updatedMs: Date.now() };
+  return { id: document.id, name, revision, history, layers, bakes, mark, updatedMs: Date.now() };
 }
 
 /** What earlier releases added to an empty database, without keeping a list. */
@@ -83,7 +87,7 @@ export async function changeDocument(id: string, revision: number, change: Chang
 }
 
 /**
- * Changes what is chosen for layers, or the bakes: neither is part of the composition or of its undo history.
+ * Changes what is chosen for layers, the bakes, or the mark for sweeping: none of them is part of the composition or of its undo history.
  * @throws Error when the composition is not there any more
  */
 export async function changeBeside(

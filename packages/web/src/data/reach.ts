@@ -76,6 +76,7 @@ async function ownersOf(
     names: new Map(documents.map(({ id, name }) => [id, name])),
     reachable: (owner) => sets.get(owner) ?? new Set(),
     open,
+    marks: new Map(documents.flatMap(({ id, mark }) => (mark ? [[id, mark] as const] : []))),
   };
 }
 

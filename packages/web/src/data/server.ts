@@ -13,6 +13,7 @@ import type {
   ProgramMark,
   SequenceState,
   StartupEntry,
+  SweepSettings,
 } from "@kinetocache/core";
 import { useEffect, useState } from "react";
 import useSWR, { mutate, type SWRResponse } from "swr";
@@ -81,6 +82,7 @@ async function read<T>(path: string): Promise<T> {
   return (await (await request(path)).json()) as T;
 }
 
+const SWEEP_SETTINGS = "/api/sweep/settings";
 const EVERY_TWO_SECONDS = {
   refreshInterval: 2000,
   shouldRetryOnError: true,
@@ -305,6 +307,16 @@ export function useJobs(): readonly JobStatus[] | undefined {
 
 export async function steerJob(id: string, wish: "pause" | "resume" | "cancel"): Promise<void> {
   await request(`/api/jobs/${id}`, json("POST", { wish }));
+}
+
+/** What holds for holding; undefined before it is known. */
+export function useSweepSettings(): SweepSettings | undefined {
+  return useSWR<SweepSettings, RequestError>(SWEEP_SETTINGS, read).data;
+}
+
+export async function changeSweepSettings(settings: SweepSettings): Promise<void> {
+  await request(SWEEP_SETTINGS, json("PUT", settings));
+  await mutate(SWEEP_SETTINGS);
 }
 
 /** Moves frames to holding. @param location of one folder; of all of them when left out @returns a batch a folder */

@@ -125,12 +125,14 @@ interface Part {
   readonly rebuildMs: number;
 }
 
+/** What the user keeps is no part of anything that is cleared. */
 function partOf(name: string, groups: readonly ItemGroup[]): Part {
+  const own = groups.filter(({ state }) => state !== "kept");
   return {
     name,
-    keys: groups.flatMap(({ keys }) => keys),
-    bytes: groups.reduce((sum, { bytes }) => sum + bytes, 0),
-    rebuildMs: groups.reduce((sum, { rebuildMs = 0 }) => sum + rebuildMs, 0),
+    keys: own.flatMap(({ keys }) => keys),
+    bytes: own.reduce((sum, { bytes }) => sum + bytes, 0),
+    rebuildMs: own.reduce((sum, { rebuildMs = 0 }) => sum + rebuildMs, 0),
   };
 }
 

@@ -1,16 +1,35 @@
-import { BROWSER_LOCATION, isSweepable, type ItemGroup } from "@kinetocache/core";
+import {
+  BROWSER_LOCATION,
+  DEFAULT_SWEEP_SETTINGS,
+  emptiesAtMs,
+  isSweepable,
+  LONGEST_HOLDING_DAYS,
+  type ItemGroup,
+  type OwnerMark,
+  type SweepSettings,
+} from "@kinetocache/core";
 import { useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
 import { Link } from "react-router";
-import { usedBytes } from "../../data/room";
+import { changeBeside } from "../../data/documents";
 import { send } from "../../data/engineStore";
 import { useLocations, type LocationContents } from "../../data/locations";
 import { useItemGroups } from "../../data/reach";
-import { emptyBatch, holdFrames, restoreBatch, useHolds, useItems } from "../../data/server";
+import { usedBytes } from "../../data/room";
+import {
+  changeSweepSettings,
+  emptyBatch,
+  holdFrames,
+  restoreBatch,
+  useHolds,
+  useItems,
+  useSweepSettings,
+} from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import { agoText, bytesText, durationText, framesText } from "../../parts/format";
+import { NumberField } from "../../parts/NumberField";
 import { Waiting } from "../../parts/Waiting";
 import { ShortcutsSheet } from "../../parts/shortcuts";
 
@@ -56,12 +75,84 @@ function DriveBar({ volume, staleBytes }: DriveBarProps) {
   );
 }
 
+/** When holding empties itself. */
+function HoldingDays() {
+  const { notify } = useWorkspace();
+  const settings = useSweepSettings();
+  if (!settings) return null;
+  const { emptyAfterDays } = settings;
+  const change = (days: number | null) => {
+    changeSweepSettings({ emptyAfterDays: days }).catch((error: unknown) => notify((error as Error).message));
+  };
+  return (
+    <div className="holding-days">
+      <Form.Check
+        type="switch"
+        id="holding-empties"
+        label="Empties itself after"
+        checked={emptyAfterDays !== null}
+        onChange={(event) => change(event.target.checked ? DEFAULT_SWEEP_SETTINGS.emptyAfterDays : null)}
+      />
+      {emptyAfterDays === null ? (
+        <span>never: only when you empty it</span>
+      ) : (
+        <NumberField
+          label="Days until holding empties itself"
+          value={emptyAfterDays}
+          min={1}
+          max={LONGEST_HOLDING_DAYS}
+          step={1}
+          unit="days"
+          onChange={(days) => change(Math.round(days))}
+        />
+      )}
+    </div>
+  );
+}
+
+/** When a batch goes for good by itself. */
+function goesText(sweptMs: number, settings: SweepSettings | undefined): string {
+  const at = settings && emptiesAtMs(sweptMs, settings);
+  if (at === undefined) return "stays until you empty it";
+  const leftMs = at - Date.now();
+  return leftMs > 0 ? `goes in ${durationText(leftMs)}` : "goes within minutes";
+}
+
+const MARKS: readonly { readonly mark: OwnerMark; readonly label: string; readonly title: string }[] = [
+  { mark: "kept", label: "Keep", title: "Never sweep any of it" },
+  { mark: "delivered", label: "Delivered", title: "Done: its cached frames can go" },
+];
+
+interface MarksProps {
+  readonly group: ItemGroup;
+  readonly onMark: (owner: string, mark: OwnerMark | undefined) => void;
+}
+
+/** What is to become of all cached frames of a composition. */
+function Marks({ group: { owner, name, mark }, onMark }: MarksProps) {
+  return MARKS.map((one) => (
+    <Button
+      key={one.mark}
+      size="sm"
+      variant="outline-dark"
+      active={mark === one.mark}
+      aria-pressed={mark === one.mark}
+      aria-label={`${one.label}: ${name}`}
+      title={one.title}
+      onClick={() => onMark(owner, mark === one.mark ? undefined : one.mark)}
+    >
+      {one.label}
+    </Button>
+  ));
+}
+
 /** Stale cache files: see them, move them to holding, get them back, let them go. */
 export function Sweep() {
   const { document, notify } = useWorkspace();
   const { locations, error } = useLocations();
   const items = useItems();
   const holds = useHolds();
+  const settings = useSweepSettings();
   const groups = useItemGroups(items.data, document.id);
   const [choice, setChoice] = useState<ReadonlySet<string>>();
   const [busy, setBusy] = useState(false);
@@ -80,7 +171,9 @@ export function Sweep() {
   if (folders.length === 0 || !items.data || !groups) return <Waiting for="Looking through the disk cache…" />;
 
   const stale = groups.filter(({ state }) => isSweepable(state));
-  const chosen = groups.filter((group) => (choice ? choice.has(idOf(group)) : isSweepable(group.state)));
+  const chosen = groups.filter(
+    (group) => group.state !== "kept" && (choice ? choice.has(idOf(group)) : isSweepable(group.state)),
+  );
   const sum = (list: readonly { bytes: number }[]) => list.reduce((total, { bytes }) => total + bytes, 0);
   const staleKeys = new Set(stale.flatMap(({ keys }) => keys));
   const staleIn = (id: string) => sum(items.data!.filter(({ location, key }) => location === id && staleKeys.has(key)));
@@ -90,6 +183,10 @@ export function Sweep() {
     const next = new Set(chosen.map(idOf));
     if (!next.delete(idOf(group))) next.add(idOf(group));
     setChoice(next);
+  };
+  const mark = (owner: string, mark: OwnerMark | undefined) => {
+    setChoice(undefined);
+    changeBeside(owner, () => ({ mark })).catch((error: unknown) => notify((error as Error).message));
   };
   const run = async (work: () => Promise<unknown>) => {
     setBusy(true);
@@ -161,6 +258,9 @@ export function Sweep() {
                 <th scope="col" className="number">
                   To rebuild
                 </th>
+                <th scope="col">
+                  <span className="visually-hidden">Marks</span>
+                </th>
               </tr>
             </thead>
             <tbody>
@@ -170,6 +270,7 @@ export function Sweep() {
                     <Form.Check
                       aria-label={`Select ${group.name}, ${group.state}`}
                       checked={chosen.includes(group)}
+                      disabled={group.state === "kept"}
                       onChange={() => toggle(group)}
                     />
                   </td>
@@ -186,6 +287,7 @@ export function Sweep() {
                   <td className="number">
                     {group.rebuildMs === undefined ? "cannot be" : durationText(group.rebuildMs)}
                   </td>
+                  <td className="marks">{group.state === "orphaned" ? null : <Marks group={group} onMark={mark} />}</td>
                 </tr>
               ))}
             </tbody>
@@ -201,6 +303,7 @@ export function Sweep() {
               : "empty"}
           </small>
         </h2>
+        <HoldingDays />
         {holds.data && holds.data.length > 0 ? (
           <Table size="sm">
             <tbody>
@@ -210,7 +313,9 @@ export function Sweep() {
                     {framesText(batch.frames)} of {batch.owners.join(", ")}
                   </td>
                   <td className="number">{bytesText(batch.bytes)}</td>
-                  <td>swept {agoText(batch.sweptMs, Date.now())}</td>
+                  <td>
+                    swept {agoText(batch.sweptMs, Date.now())}, {goesText(batch.sweptMs, settings)}
+                  </td>
                   <td className="number">{durationText(batch.rebuildMs)} to rebuild</td>
                   <td className="number">
                     <Button
@@ -235,7 +340,7 @@ export function Sweep() {
             </tbody>
           </Table>
         ) : (
-          <p className="empty">Swept frames wait here until you empty it; until then everything can be brought back.</p>
+          <p className="empty">Swept frames wait here; until it is emptied everything can be brought back.</p>
         )}
       </section>
       <ShortcutsSheet shortcuts={[]} title="Sweep" />
