@@ -41,12 +41,19 @@ test("filling: a range and a layer by hand, marked layers by themselves, with th
     await page.locator(".playhead").focus();
     for (let n = 0; n < 40; n++) await page.keyboard.press("ArrowRight");
     await page.keyboard.press("o");
+    // Enough work that it is not over before it is paused.
+    await choose(page, "size", "100 %");
     await tab(page, "Cache");
-    await page.getByRole("button", { name: "In–out range" }).click();
-    await expect(drawer(page)).toContainText("Filling 0 – 40");
+    await page.getByRole("button", { name: "Everything" }).click();
     await page.getByRole("button", { name: "Pause", exact: true }).click();
     await expect(drawer(page)).toContainText("paused");
     await page.getByRole("button", { name: "Go on" }).click();
+    await expect(drawer(page)).not.toContainText("paused");
+    await page.getByRole("button", { name: "Cancel", exact: true }).click();
+    await expect(drawer(page)).toBeHidden();
+    await choose(page, "size", "25 %");
+    await tab(page, "Cache");
+    await page.getByRole("button", { name: "In–out range" }).click();
     await expect(drawer(page)).toBeHidden();
     await expect(verdict(page)).toContainText("41 frames in memory");
     await page.locator(".playhead").focus();

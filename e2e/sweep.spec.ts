@@ -1,3 +1,4 @@
+import { readFile } from "node:fs/promises";
 import type { Page } from "@playwright/test";
 import { choose, chooseComposition, expect, openPreview, test } from "./application";
 
@@ -23,6 +24,20 @@ test("what is kept never goes, what is delivered may, and both marks are there t
   await press(page, "Delivered");
   await expect(row(page)).toContainText("Ringing Station is delivered");
   await expect(page.locator("h1")).toHaveText(/can go$/);
+  // Frames of the take may still be on their way to disk.
+  const shown = async () => Number(await row(page).locator(".number").first().innerText());
+  await expect.poll(async () => (await shown()) - (await application.frameFiles("ringing-station")).length).toBe(0);
+  const csv = page.waitForEvent("download");
+  await page.getByRole("button", { name: "CSV" }).click();
+  const lines = (await readFile(await (await csv).path(), "utf8")).trim().split("\r\n");
+  const delivered = lines.filter((line) => line.includes("Ringing Station,delivered"));
+  expect(delivered.length).toBe(await shown());
+  const json = page.waitForEvent("download");
+  await page.getByRole("button", { name: "JSON" }).click();
+  expect(JSON.parse(await readFile(await (await json).path(), "utf8"))).toMatchObject({
+    format: "kinetocache-ledger",
+    items: expect.arrayContaining([expect.objectContaining({ owner: "ringing-station", state: "delivered" })]),
+  });
   await press(page, "Keep");
   await expect(row(page)).toContainText("you keep all of Ringing Station");
   await expect(page.locator("h1")).toHaveText("Nothing is stale");
@@ -41,6 +56,13 @@ test("what is kept never goes, what is delivered may, and both marks are there t
   await page.getByRole("button", { name: /^Move .* to holding$/ }).click();
   await expect(row(page)).toHaveCount(0);
   await expect.poll(async () => (await application.frameFiles("ringing-station")).length).toBe(0);
+  await expect(page.getByRole("region", { name: "Holding" })).toContainText("goes in 7 days");
+  const days = page.getByLabel("Days until holding empties itself");
+  await days.fill("30");
+  await days.press("Enter");
+  await expect(page.getByRole("region", { name: "Holding" })).toContainText("goes in 30 days");
+  await page.getByLabel("Empties itself after").click();
+  await expect(page.getByRole("region", { name: "Holding" })).toContainText("stays until you empty it");
   await page.getByRole("button", { name: "Bring back" }).click();
   await expect(row(page)).toContainText("Ringing Station is delivered");
   await page.getByRole("link", { name: "Preview" }).click();

@@ -1,3 +1,4 @@
 export * from "./item";
+export * from "./ledger";
 export * from "./reachable";
 export * from "./settings";

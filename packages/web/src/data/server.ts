@@ -2,7 +2,7 @@ import type {
   Drive,
   DriveTest,
   FillSample,
-  FrameItem,
+  LedgerItem,
   Hardware,
   LiveFigures,
   LocationCondition,
@@ -36,11 +36,6 @@ export interface FolderState {
   readonly condition: LocationCondition;
   /** Of one that holds frames and can be used. */
   readonly volume?: VolumeState;
-}
-
-/** A frame in one of the folders. */
-export interface FolderItem extends FrameItem {
-  readonly location: string;
 }
 
 /** Long work on the server. */
@@ -104,8 +99,8 @@ export function useFolders(): SWRResponse<FolderState[], RequestError> {
   return useSWR<FolderState[], RequestError>(FOLDERS, read, EVERY_TWO_SECONDS);
 }
 
-export function useItems(): SWRResponse<FolderItem[], RequestError> {
-  return useSWR<FolderItem[], RequestError>("/api/sweep/items", read, { ...EVERY_TWO_SECONDS, refreshInterval: 5000 });
+export function useItems(): SWRResponse<LedgerItem[], RequestError> {
+  return useSWR<LedgerItem[], RequestError>("/api/sweep/items", read, { ...EVERY_TWO_SECONDS, refreshInterval: 5000 });
 }
 
 export function useHolds(): SWRResponse<Batch[], RequestError> {

@@ -19,12 +19,13 @@ test("bytes keep three figures at most, 1 GB being 2³⁰", () => {
 });
 
 test("durations are said as a person would", () => {
-  expect([40, 1500, 61_000, 14 * 60_000, 3 * 3_600_000].map(durationText)).toEqual([
+  expect([40, 1500, 61_000, 14 * 60_000, 3 * 3_600_000, 7 * 86_400_000].map(durationText)).toEqual([
     "40 ms",
     "1.5 s",
     "61 s",
     "14 min",
     "3 h",
+    "7 days",
   ]);
   expect([41.66, 108.4].map(msText)).toEqual(["41.7 ms", "108 ms"]);
 });

@@ -27,7 +27,8 @@ export function durationText(ms: number): string {
   if (seconds < 120) return `${Math.round(seconds)} s`;
   const minutes = seconds / 60;
   if (minutes < 120) return `${Math.round(minutes)} min`;
-  return `${Math.round(minutes / 60)} h`;
+  const hours = minutes / 60;
+  return hours < 48 ? `${Math.round(hours)} h` : `${Math.round(hours / 24)} days`;
 }
 
 /** A length of preview: to a tenth of a second while that says something, then in minutes. */

@@ -3,6 +3,8 @@ import {
   DEFAULT_SWEEP_SETTINGS,
   emptiesAtMs,
   isSweepable,
+  ledgerCsv,
+  ledgerJson,
   LONGEST_HOLDING_DAYS,
   type ItemGroup,
   type OwnerMark,
@@ -28,6 +30,7 @@ import {
   useSweepSettings,
 } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
+import { download } from "../../parts/download";
 import { agoText, bytesText, durationText, framesText } from "../../parts/format";
 import { NumberField } from "../../parts/NumberField";
 import { Waiting } from "../../parts/Waiting";
@@ -210,9 +213,26 @@ export function Sweep() {
             ? `Rendering the selected frames again would take about ${durationText(rebuildMs)}.`
             : ""}
         </span>
+        <div className="page-action page-exports">
+          <Button
+            variant="outline-dark"
+            disabled={groups.length === 0}
+            title="The ledger, a line a frame"
+            onClick={() => download("ledger.csv", ledgerCsv(items.data!, groups), "text/csv")}
+          >
+            CSV
+          </Button>
+          <Button
+            variant="outline-dark"
+            disabled={groups.length === 0}
+            title="The ledger, for other tools"
+            onClick={() => download("ledger.json", ledgerJson(items.data!, groups, Date.now()))}
+          >
+            JSON
+          </Button>
+        </div>
         <Button
           variant="dark"
-          className="page-action"
           disabled={busy || chosen.length === 0}
           onClick={() => void run(() => holdFrames(chosen.flatMap(({ keys }) => keys)))}
         >
