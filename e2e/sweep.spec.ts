@@ -2,7 +2,8 @@ import { readFile } from "node:fs/promises";
 import type { Page } from "@playwright/test";
 import { choose, chooseComposition, expect, openPreview, test } from "./application";
 
-const row = (page: Page) => page.getByRole("row", { name: /Ringing Station/ });
+const row = (page: Page) =>
+  page.getByRole("region", { name: "Cached frames" }).getByRole("row", { name: /Ringing Station/ });
 const press = (page: Page, mark: "Keep" | "Delivered") =>
   page.getByRole("button", { name: `${mark}: Ringing Station` }).click();
 
@@ -56,7 +57,9 @@ test("what is kept never goes, what is delivered may, and both marks are there t
   await page.getByRole("button", { name: /^Move .* to holding$/ }).click();
   await expect(row(page)).toHaveCount(0);
   await expect.poll(async () => (await application.frameFiles("ringing-station")).length).toBe(0);
-  await expect(page.getByRole("region", { name: "Holding" })).toContainText("goes in 7 days");
+  await expect(page.getByRole("region", { name: "Holding" })).toContainText(
+    /frames of Ringing Station.*goes in 7 days/,
+  );
   const days = page.getByLabel("Days until holding empties itself");
   await days.fill("30");
   await days.press("Enter");

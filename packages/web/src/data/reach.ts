@@ -80,6 +80,11 @@ async function ownersOf(
   };
 }
 
+/** Names of the compositions by their ids; undefined before they are read. */
+export function useDocumentNames(): ReadonlyMap<string, string> | undefined {
+  return useLiveQuery(async () => new Map((await database.documents.toArray()).map(({ id, name }) => [id, name])));
+}
+
 /**
  * The items grouped by composition and state; undefined while that is worked out for the first time. Until it is known
  * of other items, the groups are those of before.

@@ -18,7 +18,7 @@ import { Link } from "react-router";
 import { changeBeside } from "../../data/documents";
 import { send } from "../../data/engineStore";
 import { useLocations, type LocationContents } from "../../data/locations";
-import { useItemGroups } from "../../data/reach";
+import { useDocumentNames, useItemGroups } from "../../data/reach";
 import { usedBytes } from "../../data/room";
 import {
   changeSweepSettings,
@@ -156,6 +156,7 @@ export function Sweep() {
   const items = useItems();
   const holds = useHolds();
   const settings = useSweepSettings();
+  const names = useDocumentNames();
   const groups = useItemGroups(items.data, document.id);
   const [choice, setChoice] = useState<ReadonlySet<string>>();
   const [busy, setBusy] = useState(false);
@@ -330,14 +331,14 @@ export function Sweep() {
               {holds.data.map((batch) => (
                 <tr key={batch.id}>
                   <td>
-                    {framesText(batch.frames)} of {batch.owners.join(", ")}
+                    {framesText(batch.frames)} of {batch.owners.map((owner) => names?.get(owner) ?? owner).join(", ")}
                   </td>
                   <td className="number">{bytesText(batch.bytes)}</td>
                   <td>
                     swept {agoText(batch.sweptMs, Date.now())}, {goesText(batch.sweptMs, settings)}
                   </td>
                   <td className="number">{durationText(batch.rebuildMs)} to rebuild</td>
-                  <td className="number">
+                  <td className="marks">
                     <Button
                       size="sm"
                       variant="outline-dark"
@@ -345,7 +346,7 @@ export function Sweep() {
                       onClick={() => void run(() => restoreBatch(batch.id))}
                     >
                       Bring back
-                    </Button>{" "}
+                    </Button>
                     <Button
                       size="sm"
                       variant="outline-dark"
