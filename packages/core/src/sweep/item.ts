@@ -24,7 +24,7 @@ export type OwnerMark = "kept" | "delivered";
 export interface Owners {
   /** Names by id. */
   readonly names: ReadonlyMap<string, string>;
-  /** Every key that a document, its undo history included, can still show. */
+  /** The keys among those of its items that a document, its undo history included, can still show. */
   readonly reachable: (owner: string) => ReadonlySet<ContentKey>;
   /** Id of the document that is open. */
   readonly open?: string;
