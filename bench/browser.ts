@@ -148,7 +148,7 @@ export class Driver {
   async storeIn(label: string): Promise<void> {
     await this.goTo("Storage");
     // The frame that is shown first is stored by then, and stays where it is.
-    await this.page.locator('.gauge[href="/storage"]', { hasText: /[1-9] fr/ }).waitFor();
+    await this.page.locator('.gauge[href="/storage"]', { hasText: /[1-9][\d,]* fr/ }).waitFor();
     await this.page.getByLabel("Location for disk cache").selectOption({ label });
     await this.page.getByRole("button", { name: "Start empty" }).click();
   }

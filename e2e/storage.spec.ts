@@ -43,7 +43,7 @@ async function placeOn(page: Page, { data }: Application, device: string, drive:
 /** Gives the disk cache another place, and leaves what is in the present one there. */
 async function startEmptyIn(page: Page, label: string): Promise<void> {
   // The frame that is shown first is stored.
-  await expect(gauge(page, "Disk cache")).toContainText(/[1-9] fr/);
+  await expect(gauge(page, "Disk cache")).toContainText(/[1-9][\d,]* fr/);
   await page.getByLabel("Location for disk cache").selectOption({ label });
   await page.getByRole("button", { name: "Start empty" }).click();
 }
