@@ -50,7 +50,7 @@ test("what is kept never goes, what is delivered may, and both marks are there t
   await page.reload();
   await expect(page.getByRole("button", { name: "Keep: Ringing Station" })).toHaveAttribute("aria-pressed", "true");
   await page.getByRole("link", { name: "Storage" }).click();
-  await expect(page.getByRole("button", { name: /^superseded only 0 B/ })).toBeDisabled();
+  await expect(page.getByRole("button", { name: /^stale only 0 B/ })).toBeDisabled();
 
   await page.getByRole("link", { name: "Sweep" }).click();
   await press(page, "Delivered");

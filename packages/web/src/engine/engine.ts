@@ -447,6 +447,7 @@ export class Engine {
     if (!document || !this.settings) return;
     const isNew = this.timeline?.document.id !== document.id;
     this.pool.setScene({ document, bakes, unreadable });
+    this.untold = undefined;
     this.stage.build(this.qualityWith(this.settings));
     const timeline = this.timeline!;
     this.savings.note();

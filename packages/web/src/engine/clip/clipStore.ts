@@ -95,7 +95,12 @@ export class ClipStore {
     const known = this.decoders.get(clip.base64);
     if (known) return known;
     // Most compositions have no clips, and the readers of their containers are half of a render worker.
-    const opened = import("./clipDecoder").then(({ ClipDecoder }) => ClipDecoder.open(clip, on));
+    const loaded = import("./clipDecoder").catch((error: unknown) => {
+      // The server may be back when the next frame comes.
+      this.decoders.delete(clip.base64);
+      throw error;
+    });
+    const opened = loaded.then(({ ClipDecoder }) => ClipDecoder.open(clip, on));
     this.decoders.set(clip.base64, opened);
     return opened;
   }

@@ -146,13 +146,13 @@ function Clear({ items, onClear }: ClearProps) {
   const groups = useItemGroups(items, document.id);
   if (!groups) return <p className="control-note">Looking through the frames…</p>;
   const parts = [
-    partOf("all", groups),
+    partOf(groups.some(({ state }) => state === "kept") ? "all but kept" : "all", groups),
     partOf(
       stored.name,
       groups.filter(({ owner }) => owner === document.id),
     ),
     partOf(
-      "superseded only",
+      "stale only",
       groups.filter(({ state }) => isSweepable(state)),
     ),
   ];
