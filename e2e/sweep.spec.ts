@@ -1,11 +1,46 @@
+import { existsSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { readFile } from "node:fs/promises";
+import path from "node:path";
 import type { Page } from "@playwright/test";
-import { choose, chooseComposition, expect, openPreview, test } from "./application";
+import { makeDemoCaches } from "../scripts/demoCaches";
+import { choose, chooseComposition, expect, openPreview, test, type Application } from "./application";
 
-const row = (page: Page) =>
-  page.getByRole("region", { name: "Cached frames" }).getByRole("row", { name: /Ringing Station/ });
-const press = (page: Page, mark: "Keep" | "Delivered") =>
-  page.getByRole("button", { name: `${mark}: Ringing Station` }).click();
+const grid = (page: Page) => page.getByRole("grid", { name: "What could be swept" });
+const row = (page: Page, name: string | RegExp) => grid(page).getByRole("row", { name });
+const ringing = (page: Page) => row(page, /Ringing Station/);
+const press = (page: Page, mark: "Keep" | "Delivered", name = "Ringing Station") =>
+  page
+    .getByRole("button", { name: `${mark}: ${name}` })
+    .first()
+    .click();
+const panel = (page: Page, name: string) =>
+  page.getByRole("navigation", { name: "Sweep" }).getByRole("link", { name }).click();
+const check = (page: Page) => page.getByRole("button", { name: /^Check .* before it goes$/ });
+const before = (page: Page) => page.getByRole("region", { name: "Before anything moves" });
+
+async function move(page: Page): Promise<void> {
+  await check(page).click();
+  await before(page)
+    .getByRole("button", { name: /^Move .* to holding$/ })
+    .click();
+  await expect(page.getByRole("region", { name: "Moved" })).toContainText("moved to holding");
+}
+
+/** Sweep with the simulated caches of the demo registered and scanned. */
+async function withCaches(page: Page, application: Application): Promise<ReturnType<typeof makeDemoCaches>> {
+  const made = makeDemoCaches(application.data);
+  await openPreview(page, application);
+  await choose(page, "background", "Off");
+  await page.getByRole("link", { name: "Sweep" }).click();
+  await panel(page, "Folders");
+  for (const folder of made.folders) {
+    await page.getByRole("button", { name: `Register ${folder}` }).click();
+    await expect(page.getByRole("region", { name: `Folder ${folder}` })).toContainText("Scanned just now");
+  }
+  await panel(page, "Ledger");
+  await expect(row(page, /Flyway Estuary.*Frames/)).toContainText("orphaned");
+  return made;
+}
 
 test("what is kept never goes, what is delivered may, and both marks are there tomorrow", async ({
   page,
@@ -19,31 +54,31 @@ test("what is kept never goes, what is delivered may, and both marks are there t
   await expect.poll(async () => (await application.frameFiles("ringing-station")).length).toBeGreaterThan(20);
   await chooseComposition(page, "Night Roost");
   await page.getByRole("link", { name: "Sweep" }).click();
-  await expect(row(page)).toContainText("in use");
+  await expect(ringing(page)).toContainText("in use");
   await expect(page.locator("h1")).toHaveText("Nothing is stale");
 
   await press(page, "Delivered");
-  await expect(row(page)).toContainText("Ringing Station is delivered");
+  await expect(ringing(page)).toContainText("Ringing Station is delivered");
   await expect(page.locator("h1")).toHaveText(/can go$/);
   // Frames of the take may still be on their way to disk.
-  const shown = async () => Number(await row(page).locator(".number").first().innerText());
+  const shown = async () => Number(await ringing(page).locator(".ledger-name small").innerText());
   await expect.poll(async () => (await shown()) - (await application.frameFiles("ringing-station")).length).toBe(0);
   const csv = page.waitForEvent("download");
   await page.getByRole("button", { name: "CSV" }).click();
   const lines = (await readFile(await (await csv).path(), "utf8")).trim().split("\r\n");
-  const delivered = lines.filter((line) => line.includes("Ringing Station,delivered"));
+  const delivered = lines.filter((line) => line.startsWith("Ringing Station,frames,delivered"));
   expect(delivered.length).toBe(await shown());
   const json = page.waitForEvent("download");
   await page.getByRole("button", { name: "JSON" }).click();
   expect(JSON.parse(await readFile(await (await json).path(), "utf8"))).toMatchObject({
     format: "kinetocache-ledger",
-    items: expect.arrayContaining([expect.objectContaining({ owner: "ringing-station", state: "delivered" })]),
+    items: expect.arrayContaining([expect.objectContaining({ project: "Ringing Station", state: "delivered" })]),
   });
   await press(page, "Keep");
-  await expect(row(page)).toContainText("you keep all of Ringing Station");
+  await expect(ringing(page)).toContainText("you keep all of Ringing Station");
   await expect(page.locator("h1")).toHaveText("Nothing is stale");
-  await expect(page.getByLabel("Select Ringing Station, kept")).toBeDisabled();
-  await expect(page.getByRole("button", { name: "Move to holding" })).toBeDisabled();
+  await expect(page.getByLabel("Select Ringing Station, frames, kept")).toBeDisabled();
+  await expect(page.getByRole("button", { name: "Nothing selected" })).toBeDisabled();
 
   await application.stop();
   await application.start();
@@ -54,20 +89,202 @@ test("what is kept never goes, what is delivered may, and both marks are there t
 
   await page.getByRole("link", { name: "Sweep" }).click();
   await press(page, "Delivered");
-  await page.getByRole("button", { name: /^Move .* to holding$/ }).click();
-  await expect(row(page)).toHaveCount(0);
+  await move(page);
+  await expect(ringing(page)).toHaveCount(0);
   await expect.poll(async () => (await application.frameFiles("ringing-station")).length).toBe(0);
-  await expect(page.getByRole("region", { name: "Holding" })).toContainText(
-    /frames of Ringing Station.*goes in 7 days/,
-  );
+  await panel(page, "Holding");
+  const holding = page.getByRole("region", { name: "Holding" });
+  await expect(holding).toContainText(/items of Ringing Station.*goes in 7 days/);
   const days = page.getByLabel("Days until holding empties itself");
   await days.fill("30");
   await days.press("Enter");
-  await expect(page.getByRole("region", { name: "Holding" })).toContainText("goes in 30 days");
+  await expect(holding).toContainText("goes in 30 days");
   await page.getByLabel("Empties itself after").click();
-  await expect(page.getByRole("region", { name: "Holding" })).toContainText("stays until you empty it");
+  await expect(holding).toContainText("stays until you empty it");
   await page.getByRole("button", { name: "Bring back" }).click();
-  await expect(row(page)).toContainText("Ringing Station is delivered");
+  await expect(page.locator("h1")).toHaveText("Holding is empty");
+  await panel(page, "Ledger");
+  await expect(ringing(page)).toContainText("Ringing Station is delivered");
   await page.getByRole("link", { name: "Preview" }).click();
   await chooseComposition(page, "Ringing Station");
+});
+
+test("folders of other programs are registered, listed, swept, brought back in part, and let go", async ({
+  page,
+  application,
+}) => {
+  const { folders } = await withCaches(page, application);
+  const [fast, spinning] = folders as [string, string];
+  await expect(page.locator("h1")).toHaveText(/^39\.\d GB can go$/);
+  await expect(row(page, /Flyway Titles v3/)).toContainText("superseded by v4");
+  await expect(row(page, /Unclaimed.*Frames/)).toContainText("nothing says whose it is");
+  await expect(page.getByRole("region", { name: "Drive Spinning drive" })).toContainText(/Stale 24\.\d GB/);
+  // The folder that somebody put footage in is not listed, and it is said why.
+  await expect(row(page, /Flyway 105/)).toHaveCount(0);
+  await panel(page, "Folders");
+  const sheet = page.getByRole("region", { name: `Folder ${spinning}` });
+  await sheet.getByText("that a rule would take stay, and why").click();
+  await expect(sheet).toContainText("Flyway 105/frames source media is in it: Flyway 105/frames/footage");
+  await panel(page, "Ledger");
+
+  // Backups do not go by themselves, and the newest of each project not at all.
+  await expect(page.getByLabel("Select Flyway 102, backups, idle")).not.toBeChecked();
+  await expect(page.getByLabel("Select Flyway 102, backups, kept")).toBeDisabled();
+
+  // By the keyboard: down to a group, open it, back up.
+  await page.getByLabel("Select all that is listed").focus();
+  await page.keyboard.press("ArrowDown");
+  await page.keyboard.press("ArrowRight");
+  await expect(grid(page).getByRole("button", { name: /^Close Flyway/ })).toHaveCount(1);
+  await page.keyboard.press("ArrowLeft");
+  await expect(grid(page).getByRole("button", { name: /^Close Flyway/ })).toHaveCount(0);
+
+  // A filter's whole result is selected at once.
+  await page.getByRole("button", { name: "Select nothing" }).click();
+  await page.getByLabel("Search").fill("estuary");
+  await expect(page.locator(".ledger-views")).toContainText("2 items listed, 0 items selected");
+  await page.getByLabel("Select all that is listed").check();
+  await expect(page.locator(".ledger-views")).toContainText("2 items selected");
+  await page.locator("label", { hasText: /^Map$/ }).click();
+  await page.locator(".map-cell", { hasText: /proxies/ }).click();
+  await expect(page.locator(".ledger-views")).toContainText("1 item selected");
+  await page.locator(".map-cell", { hasText: /proxies/ }).click();
+  await page.locator("label", { hasText: "By project" }).click();
+
+  await check(page).click();
+  await expect(before(page)).toContainText(/2 items, 714 files: 24\.\d GB come back/);
+  await expect(before(page)).toContainText("nothing here can make it again");
+  await page.getByRole("button", { name: "Leave it" }).click();
+  expect(existsSync(path.join(spinning, "Flyway Estuary/frames"))).toBe(true);
+  // Something is added to one of them between listing and moving.
+  writeFileSync(path.join(spinning, "Flyway Estuary/proxies/new.mp4"), "");
+  await check(page).click();
+  await expect(before(page)).toContainText("1 item, 700 files");
+  await before(page).getByText("1 item skipped, and why").click();
+  await expect(before(page)).toContainText("it changed since it was listed");
+  await before(page)
+    .getByRole("button", { name: /^Move .* to holding$/ })
+    .click();
+  await expect(page.getByRole("region", { name: "Moved" })).toContainText("1 item, 21.9 GB, moved to holding");
+  expect(existsSync(path.join(spinning, "Flyway Estuary/frames"))).toBe(false);
+  rmSync(path.join(spinning, "Flyway Estuary/proxies/new.mp4"));
+
+  // Each item by itself, then a part of the batch back, also after a restart.
+  await page.getByRole("button", { name: "Select nothing" }).click();
+  await page.getByLabel("Search").fill("render 000");
+  await page.locator("label", { hasText: "Each item" }).click();
+  await expect(page.locator(".ledger-views")).toContainText("9 items listed");
+  await page.getByLabel("Select all that is listed").check();
+  await move(page);
+  await application.stop();
+  await application.start();
+  await panel(page, "Holding");
+  const holding = page.getByRole("region", { name: "Holding" });
+  await expect(holding.getByRole("row", { name: /9 items of Unclaimed/ })).toBeVisible();
+  await holding
+    .getByRole("row", { name: /9 items of Unclaimed/ })
+    .getByRole("button", { name: "Items" })
+    .click();
+  await page.getByLabel("Search in the batch").fill("0003");
+  await page.getByLabel(/logs\/render 0003\.log/).check();
+  await page.getByRole("button", { name: "Bring 1 item back" }).click();
+  await expect(holding.getByRole("row", { name: /8 items of Unclaimed/ })).toBeVisible();
+  expect(readdirSync(path.join(fast, "logs")).filter((name) => name.startsWith("render 000"))).toEqual([
+    "render 0003.log",
+  ]);
+  await holding
+    .getByRole("row", { name: /8 items/ })
+    .getByRole("button", { name: /^Empty/ })
+    .click();
+  await expect(holding.getByRole("row", { name: /8 items/ })).toHaveCount(0);
+  const history = page.getByRole("region", { name: "History" });
+  await expect(history.getByRole("row", { name: /emptied by you/ })).toContainText(/free space from .* to /);
+  const csv = page.waitForEvent("download");
+  await page.getByRole("button", { name: "History as CSV" }).click();
+  const lines = (await readFile(await (await csv).path(), "utf8")).trim().split("\r\n");
+  expect(lines.map((line) => line.split(",")[1])).toEqual(["what", "swept", "swept", "brought back", "emptied"]);
+});
+
+test("rules show what they take before they are switched on, run, and are undone", async ({ page, application }) => {
+  await withCaches(page, application);
+  await panel(page, "Rules");
+  const first = page.getByRole("group", { name: "Rule 1", exact: true });
+  await expect(first).toContainText(/would take \d+\.\d GB, \d items now/);
+  await expect(page.getByRole("button", { name: "Run the rules now" })).toBeDisabled();
+
+  // One that keeps wins over one that takes, and the screen says so.
+  await page.getByRole("button", { name: "Add a rule" }).click();
+  const added = page.getByRole("group", { name: "Rule 4" });
+  await added.getByLabel("What rule 4 does").selectOption("never go");
+  await added.getByLabel("Drive of rule 4").selectOption("Spinning drive");
+  await added.getByRole("checkbox").first().check();
+  await expect(first).toContainText(/stay: "Frames on .*spinning never go" keeps them/);
+
+  await first.getByRole("checkbox").first().check();
+  await expect(page.locator("h1")).toContainText("1 rule on");
+  await page.getByRole("button", { name: "Run the rules now" }).click();
+  const done = page.getByRole("region", { name: "What the rules did" });
+  await expect(done).toContainText(/GB moved to holding/);
+  await expect(first).toContainText("takes 0 B, 0 items now");
+  await done.getByRole("button", { name: "Undo" }).click();
+  await expect(first).toContainText(/takes \d+\.\d GB/);
+
+  await page.getByLabel("Run by a timetable").check();
+  await expect(page.locator(".page-head")).toContainText("Next run");
+
+  // The rule file says what it makes of a path while it is typed, and what is wrong with it.
+  const file = page.getByLabel("The file, in JSON");
+  const verdicts = page.getByRole("list", { name: "What the paths would be" });
+  await page.getByLabel(/^Try it/).fill("Heron/viewer leftovers/a.bin\nHeron/footage/a.mov");
+  await expect(verdicts).toContainText("Heron/viewer leftovers/a.bin no item: no rule is for it");
+  await expect(verdicts).toContainText("Heron/footage/a.mov never an item: media");
+  const rules = JSON.parse(await file.inputValue()) as { items: object[] };
+  const leftovers = { name: "Leftovers", kind: "frames", item: "folder", pattern: "**/{project}/viewer leftovers" };
+  await file.fill(JSON.stringify({ ...rules, items: [leftovers, ...rules.items] }));
+  await expect(verdicts).toContainText('Frames of Heron, item "Heron/viewer leftovers", by rule "Leftovers"');
+  await file.fill(JSON.stringify({ ...rules, items: [{ ...leftovers, pattern: "**/{owner}/x" }] }));
+  await expect(page.getByRole("alert")).toContainText("{owner} is not known");
+  await expect(page.getByRole("button", { name: "Save the rule file" })).toBeDisabled();
+  await file.fill(JSON.stringify({ ...rules, items: [leftovers] }));
+  await page.getByRole("button", { name: "Save the rule file" }).click();
+  await panel(page, "Ledger");
+  await expect(page.locator(".ledger-views")).toContainText(/Map1 item listed/);
+});
+
+test("a job is wrapped: originals gathered and verified, generated files in holding, and opened again", async ({
+  page,
+  application,
+}) => {
+  const { folders, projects } = await withCaches(page, application);
+  await panel(page, "Wrap");
+  const file = path.join(projects, "Flyway 102/Flyway 102.project.json");
+  await page.getByLabel("Project").selectOption(file);
+  await expect(page.locator("h1")).toHaveText(/^Flyway 102: .* of originals, 4\.\d+ GB generated, 1 missing$/);
+  await expect(page.getByRole("list", { name: "Originals" })).toContainText("footage/clip 3.mov media, missing");
+  const target = path.join(application.data, "wrapped");
+  await page.getByLabel(/^Gather the originals/).fill(folders[0] + "/inside");
+  await page.getByRole("button", { name: "Wrap Flyway 102" }).click();
+  await expect(page.locator(".notices")).toContainText("gather somewhere else");
+  await page.getByLabel(/^Gather the originals/).fill(target);
+  await page.getByRole("button", { name: "Wrap Flyway 102" }).click();
+  await expect(page.locator(".notices")).toContainText(
+    "3 originals gathered; 1 missing; 2 generated items are in holding",
+  );
+  expect(existsSync(file)).toBe(true);
+  expect(existsSync(path.join(folders[1]!, "Flyway 102/proxies"))).toBe(false);
+  // Backups are needed to reopen it.
+  expect(readdirSync(path.join(folders[1]!, "Flyway 102/backups"))).toHaveLength(12);
+  const manifest = JSON.parse(readFileSync(path.join(target, "gathered.json"), "utf8")) as Record<string, unknown>;
+  expect(manifest).toMatchObject({ format: "kinetocache-gathered", missing: [{ reference: "footage/clip 3.mov" }] });
+
+  const reopen = page.getByRole("region", { name: "Reopen" });
+  await reopen.getByLabel("Gathered folder").fill(target);
+  await reopen.getByRole("button", { name: "Reopen" }).click();
+  await expect(reopen).toContainText("3 of 3 files of Flyway 102 are as they were, 1 missing.");
+  await expect(reopen.getByRole("list", { name: "Missing media" })).toContainText("footage/clip 3.mov was missing");
+  // It was put somewhere else, under another name.
+  await reopen.getByLabel("Folder to look in").fill(path.join(projects, "somewhere else"));
+  await reopen.getByRole("button", { name: "Look for missing media" }).click();
+  await expect(reopen).toContainText("Relinked: footage/clip 3.mov by checksum.");
+  await expect(reopen).toContainText("4 of 4 files of Flyway 102 are as they were.");
 });

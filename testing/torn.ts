@@ -3,7 +3,7 @@ import { mkdirSync } from "node:fs";
 import path from "node:path";
 
 /** Programs of the tests that are killed while they write. */
-export type TornProgram = "tornWriter" | "tornBaker";
+export type TornProgram = "tornWriter" | "tornBaker" | "tornSweeper";
 
 // One file that starts at once; from its sources it would take longer to start than to be killed.
 const built = path.join(process.cwd(), "test-results", "torn");

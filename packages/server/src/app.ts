@@ -6,8 +6,7 @@ import type { Jobs } from "./jobs/jobs";
 import { jobRoutes } from "./jobs/routes";
 import { machineRoutes, type MachineParts } from "./machine/routes";
 import { sequenceRoutes } from "./sequences/routes";
-import type { Emptying } from "./sweep/emptying";
-import { sweepRoutes } from "./sweep/routes";
+import { sweepRoutes, type SweepParts } from "./sweep/routes";
 import type { Locations } from "./volumes/locations";
 import type { Moves } from "./volumes/moves";
 import { frameRoutes, locationRoutes } from "./volumes/routes";
@@ -15,7 +14,7 @@ import { frameRoutes, locationRoutes } from "./volumes/routes";
 export interface AppParts {
   readonly locations: Locations;
   readonly moves: Moves;
-  readonly emptying: Emptying;
+  readonly sweep: Omit<SweepParts, "locations">;
   readonly jobs: Jobs;
   readonly machine: MachineParts;
   readonly drives: DriveParts;
@@ -24,7 +23,7 @@ export interface AppParts {
 }
 
 /** The whole server as one Express application. */
-export function createApp({ locations, moves, emptying, jobs, machine, drives, pages }: AppParts): Express {
+export function createApp({ locations, moves, sweep, jobs, machine, drives, pages }: AppParts): Express {
   const app = express();
   app.disable("x-powered-by");
   app.disable("etag");
@@ -36,7 +35,7 @@ export function createApp({ locations, moves, emptying, jobs, machine, drives, p
   app.use("/api/frames", frameRoutes(locations));
   app.use("/api/jobs", jobRoutes(jobs));
   app.use("/api/sequences", sequenceRoutes(locations));
-  app.use("/api/sweep", sweepRoutes(locations, emptying));
+  app.use("/api/sweep", sweepRoutes({ locations, ...sweep }));
   app.use("/api", notFound);
   if (pages.length > 0) app.use(...(pages as [RequestHandler]));
   app.use(answerProblem);

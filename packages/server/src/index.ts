@@ -12,7 +12,9 @@ import { Jobs } from "./jobs/jobs";
 import { Live } from "./machine/live";
 import { ProgramNotes } from "./machine/programNotes";
 import { SimulatedMachines } from "./machine/simulated";
-import { Emptying } from "./sweep/emptying";
+import { Sweeper } from "./sweep/sweeper";
+import { Timekeeper } from "./sweep/timekeeper";
+import { Wrap } from "./sweep/wrap";
 import { Locations } from "./volumes/locations";
 import { Moves } from "./volumes/moves";
 
@@ -39,9 +41,12 @@ export async function startServer({ data, port, pages }: ServerOptions): Promise
   const locations = await Locations.open(data, mediumOf);
   const jobs = new Jobs();
   const moves = await Moves.open(data, locations, jobs);
-  const emptying = await Emptying.open(data, locations);
+  const log = await DriveLog.open(path.join(data, "machine"));
+  const sweeper = await Sweeper.open({ data, locations, simulated, log, jobs });
+  const timekeeper = await Timekeeper.open(data, sweeper);
   const close = async () => {
-    await emptying.close();
+    await timekeeper.close();
+    await sweeper.close();
     await moves.close();
     await locations.close();
   };
@@ -50,17 +55,17 @@ export async function startServer({ data, port, pages }: ServerOptions): Promise
     const notes = await ProgramNotes.open(path.join(data, "machine"));
     const folders = [...locations.folders(), ...simulated.drives].map(({ folder }) => folder);
     await Promise.all(folders.map(removeLeftovers));
-    const log = await DriveLog.open(path.join(data, "machine"));
     const machines = new SimulatedMachines(shipped("machines"));
     const machine = { live: new Live(notes), notes, simulated: machines };
     const drives = { log, locations, simulated };
-    const parts = { locations, moves, emptying, jobs, machine, drives };
+    const sweep = { sweeper, timekeeper, wrap: await Wrap.open(data, sweeper, jobs) };
+    const parts = { locations, moves, sweep, jobs, machine, drives };
     server.on("request", createApp({ ...parts, pages: (await pages?.(server)) ?? [] }));
     await new Promise<void>((resolve, reject) => {
       server.once("error", reject);
       server.listen(port, "127.0.0.1", resolve);
     });
-    emptying.start();
+    timekeeper.start();
     const { port: actual } = server.address() as AddressInfo;
     return {
       address: `http://127.0.0.1:${actual}`,

@@ -1,6 +1,7 @@
 import { lazy, Suspense, useEffect } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 import { send } from "./data/engineStore";
+import { useTold } from "./data/told";
 import { WorkspaceProvider } from "./data/workspace";
 import { BudgetStrip } from "./parts/BudgetStrip";
 import { JobDrawer } from "./parts/JobDrawer";
@@ -25,6 +26,12 @@ function useTouch(): void {
   }, []);
 }
 
+/** Tells the server of the compositions; shows nothing. */
+function Told() {
+  useTold();
+  return null;
+}
+
 export function App() {
   useTouch();
   return (
@@ -32,6 +39,7 @@ export function App() {
       <div className="frame">
         <Rail />
         <WorkspaceProvider waiting={<Waiting for="Opening the compositions…" />}>
+          <Told />
           <BudgetStrip />
           <Suspense fallback={<Waiting for="Opening…" />}>
             <Routes>
@@ -40,7 +48,7 @@ export function App() {
               <Route path="/machine" element={<Machine />} />
               <Route path="/storage" element={<Storage />} />
               <Route path="/takes" element={<Takes />} />
-              <Route path="/sweep" element={<Sweep />} />
+              <Route path="/sweep/*" element={<Sweep />} />
               <Route path="*" element={<Navigate to="/preview" replace />} />
             </Routes>
           </Suspense>

@@ -1,5 +1,17 @@
 import fc from "fast-check";
-import { classify, groupItems, isSweepable, RECENT_MS, type FrameItem, type OwnerMark, type Owners } from "./item";
+import type { SequenceState } from "../storage";
+import {
+  classify,
+  frameItems,
+  groupItems,
+  isSweepable,
+  ITEM_STATES,
+  RECENT_MS,
+  sequenceItems,
+  type FrameItem,
+  type OwnerMark,
+  type Owners,
+} from "./item";
 
 const NOW = 1_800_000_000_000;
 const owners = (open?: string, marks: readonly (readonly [string, OwnerMark])[] = []): Owners => ({
@@ -76,16 +88,38 @@ test("nothing that is kept, or that a composition still shows and is not deliver
 });
 
 test("groups hold every item once, with bytes, age and rebuild cost summed, the largest first", () => {
+  const frames = [item("a", "night"), item("b", "night", 5), item("x", "night", 9, 8192 * 4), item("q", "gone")];
   const groups = groupItems(
-    [item("a", "night"), item("b", "night", 5), item("x", "night", 9, 8192 * 4), item("q", "gone")],
-    owners("night"),
-    NOW,
+    frameItems(
+      frames.map((frame) => ({ ...frame, location: "main" })),
+      owners("night"),
+      NOW,
+    ),
   );
-  expect(groups.map(({ name, state, bytes, keys }) => [name, state, bytes, keys])).toEqual([
+  expect(groups.map(({ project, state, bytes, items }) => [project, state, bytes, items.map(({ id }) => id)])).toEqual([
     ["Night Roost", "superseded", 32768, ["x"]],
     ["Night Roost", "in use", 8192, ["a", "b"]],
     ["gone", "orphaned", 4096, ["q"]],
   ]);
-  expect(groups[1]).toMatchObject({ rebuildMs: 100, lastUsedMs: NOW - 5 });
+  expect(groups[1]).toMatchObject({ rebuildMs: 100, usedMs: NOW - 5, files: 2, isEstimate: false });
   expect(groups[2]!.rebuildMs).toBeUndefined();
+});
+
+test("a baked sequence that no composition plays is orphaned; where nothing is known of that, it stays", () => {
+  const base = { format: "kinetocache-sequence", version: 1, kind: "bake", name: "Sky", createdMs: NOW, bytes: 8192 };
+  const sequence = (id: string) => ({ ...base, id, location: "main", stored: 12 }) as unknown as SequenceState;
+  const states = (played?: ReadonlySet<string>) =>
+    sequenceItems([sequence("a"), sequence("b")], played).map(({ state, files }) => [state, files]);
+  expect(states(new Set(["a"]))).toEqual([
+    ["in use", 12],
+    ["orphaned", 12],
+  ]);
+  expect(states()).toEqual([
+    ["idle", 12],
+    ["idle", 12],
+  ]);
+});
+
+test("backups are never sweepable by themselves, whatever their state", () => {
+  for (const state of ITEM_STATES) expect(isSweepable(state, "backups")).toBe(false);
 });

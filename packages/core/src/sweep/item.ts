@@ -1,6 +1,38 @@
 import type { Milliseconds } from "../composition";
 import type { ContentKey } from "../graph";
 import type { Bytes } from "../machine";
+import type { SequenceState } from "../storage";
+import type { ItemKind } from "./ruleFile";
+
+export const ITEM_STATES = ["kept", "in use", "superseded", "delivered", "orphaned", "ownerless", "idle"] as const;
+export type ItemState = (typeof ITEM_STATES)[number];
+
+export interface Classified {
+  readonly state: ItemState;
+  readonly reason: string;
+}
+
+/** A file or a folder that belongs together, as the ledger lists it. */
+export interface SweepItem extends Classified {
+  /** Id of the location or of the registered folder that it is in. */
+  readonly place: string;
+  /** Unique in its place: key of a frame, id of a sequence, or path below the folder. */
+  readonly id: string;
+  readonly kind: ItemKind;
+  /** What tells projects apart; undefined where nothing says whose it is. */
+  readonly owner?: string;
+  /** The owner's name; empty where there is none. */
+  readonly project: string;
+  /** Taken on the drive. */
+  readonly bytes: Bytes;
+  readonly files: number;
+  /** Milliseconds since the epoch. */
+  readonly usedMs: number;
+  /** What making it again takes; undefined when nothing can. */
+  readonly rebuildMs?: Milliseconds;
+  /** Whether that follows from its size alone. */
+  readonly isEstimate?: boolean;
+}
 
 /** A frame file of the disk cache, as the server lists it. */
 export interface FrameItem {
@@ -15,8 +47,6 @@ export interface FrameItem {
   readonly costMs: Milliseconds;
 }
 
-export type ItemState = "kept" | "in use" | "superseded" | "delivered" | "orphaned" | "idle";
-
 /** What a user says of all that belongs to an owner: never sweep it, or it is done and can be made again. */
 export type OwnerMark = "kept" | "delivered";
 
@@ -25,7 +55,7 @@ export interface Owners {
   /** Names by id. */
   readonly names: ReadonlyMap<string, string>;
   /** The keys among those of its items that a document, its undo history included, can still show. */
-  readonly reachable: (owner: string) => ReadonlySet<ContentKey>;
+  readonly reachable: (owner: string) => Pick<ReadonlySet<ContentKey>, "has">;
   /** Id of the document that is open. */
   readonly open?: string;
   readonly marks: ReadonlyMap<string, OwnerMark>;
@@ -34,12 +64,7 @@ export interface Owners {
 /** Use within this time counts as in use. */
 export const RECENT_MS = 10 * 60 * 1000;
 
-export interface Classified {
-  readonly state: ItemState;
-  readonly reason: string;
-}
-
-/** State of an item with its reason in words: the first that applies, and what the user keeps before all others. */
+/** State of a frame with its reason in words: the first that applies, and what the user keeps before all others. */
 export function classify(item: FrameItem, owners: Owners, nowMs: number): Classified {
   const name = owners.names.get(item.owner);
   const mark = owners.marks.get(item.owner);
@@ -54,41 +79,95 @@ export function classify(item: FrameItem, owners: Owners, nowMs: number): Classi
   return { state: "idle", reason: `${name} can still show it` };
 }
 
-/** What goes unless the user says otherwise: nothing shows it any more, or what shows it is delivered. */
-export function isSweepable(state: ItemState): boolean {
-  return state === "superseded" || state === "orphaned" || state === "delivered";
+/** Frames of the disk cache as the ledger lists them. */
+export function frameItems(
+  frames: readonly (FrameItem & { readonly location: string })[],
+  owners: Owners,
+  nowMs: number,
+): SweepItem[] {
+  return frames.map((frame) => {
+    const classified = classify(frame, owners, nowMs);
+    return {
+      place: frame.location,
+      id: frame.key,
+      kind: "frames",
+      owner: frame.owner,
+      project: owners.names.get(frame.owner) ?? frame.owner,
+      ...classified,
+      bytes: frame.bytes,
+      files: 1,
+      usedMs: frame.lastUsedMs,
+      ...(classified.state === "orphaned" ? {} : { rebuildMs: frame.costMs }),
+    };
+  });
 }
 
-/** Items of one owner in one state. */
+/**
+ * Baked sequences as the ledger lists them.
+ * @param played ids of those that a composition plays; undefined where that is not known
+ */
+export function sequenceItems(
+  sequences: readonly SequenceState[],
+  played: ReadonlySet<string> | undefined,
+): SweepItem[] {
+  return sequences.map(({ id, location, name, bytes, stored, createdMs }): SweepItem => {
+    const base = {
+      place: location,
+      id,
+      kind: "baked" as const,
+      project: name,
+      bytes,
+      files: stored,
+      usedMs: createdMs,
+    };
+    if (!played) return { ...base, state: "idle", reason: "a composition may play it" };
+    return played.has(id)
+      ? { ...base, state: "in use", reason: "a composition plays it" }
+      : { ...base, state: "orphaned", reason: "no composition plays it" };
+  });
+}
+
+/** What goes unless the user says otherwise: nothing needs it any more, or what needs it is delivered. */
+export function isSweepable(state: ItemState, kind: ItemKind = "frames"): boolean {
+  if (kind === "backups") return false;
+  return state === "superseded" || state === "orphaned" || state === "delivered" || state === "ownerless";
+}
+
+/** Items that a ledger shows as one line: of one project, one kind and one state, in one place. */
 export interface ItemGroup extends Classified {
-  readonly owner: string;
-  readonly name: string;
-  readonly mark?: OwnerMark;
-  readonly keys: readonly ContentKey[];
+  readonly id: string;
+  readonly place: string;
+  readonly kind: ItemKind;
+  readonly owner?: string;
+  readonly project: string;
+  readonly items: readonly SweepItem[];
   readonly bytes: Bytes;
-  readonly lastUsedMs: number;
+  readonly files: number;
+  readonly usedMs: number;
   /** Undefined when nothing can rebuild it. */
   readonly rebuildMs?: Milliseconds;
+  readonly isEstimate: boolean;
 }
 
-/** Groups items by owner and state, the largest first. */
-export function groupItems(items: readonly FrameItem[], owners: Owners, nowMs: number): ItemGroup[] {
-  const groups = new Map<string, { -readonly [K in keyof ItemGroup]: ItemGroup[K] } & { keys: ContentKey[] }>();
+/** Groups items, the largest first. The reason is that of the largest item. */
+export function groupItems(items: readonly SweepItem[]): ItemGroup[] {
+  const groups = new Map<string, { -readonly [K in keyof ItemGroup]: ItemGroup[K] } & { items: SweepItem[] }>();
   for (const item of items) {
-    const classified = classify(item, owners, nowMs);
-    const id = `${item.owner}/${classified.state}`;
+    const { place, kind, owner, project, state, reason } = item;
+    const id = `${place}/${kind}/${state}/${owner ?? ""}`;
     let group = groups.get(id);
     if (!group) {
-      const name = owners.names.get(item.owner) ?? item.owner;
-      const mark = owners.marks.get(item.owner);
-      group = { ...classified, owner: item.owner, name, mark, keys: [], bytes: 0, lastUsedMs: 0 };
-      if (classified.state !== "orphaned") group.rebuildMs = 0;
+      group = { id, place, kind, owner, project, state, reason, ...NOTHING, items: [] };
       groups.set(id, group);
     }
-    group.keys.push(item.key);
+    group.items.push(item);
     group.bytes += item.bytes;
-    group.lastUsedMs = Math.max(group.lastUsedMs, item.lastUsedMs);
-    if (group.rebuildMs !== undefined) group.rebuildMs += item.costMs;
+    group.files += item.files;
+    group.usedMs = Math.max(group.usedMs, item.usedMs);
+    group.isEstimate ||= item.isEstimate ?? false;
+    if (item.rebuildMs !== undefined) group.rebuildMs = (group.rebuildMs ?? 0) + item.rebuildMs;
   }
   return [...groups.values()].sort((a, b) => b.bytes - a.bytes);
 }
+
+const NOTHING = { bytes: 0, files: 0, usedMs: 0, isEstimate: false };

@@ -1,20 +1,23 @@
 import fc from "fast-check";
-import { groupItems, type Owners } from "./item";
-import { ledgerCsv, ledgerJson, type LedgerItem } from "./ledger";
+import type { SweepItem } from "./item";
+import { ledgerCsv, ledgerJson } from "./ledger";
+import { packItems, unpackItems } from "./packedItems";
 
 const NOW = Date.UTC(2026, 4, 2, 12);
-const owners = (name = "Night Roost"): Owners => ({
-  names: new Map([["night", name]]),
-  reachable: () => new Set(["a"]),
-  marks: new Map(),
-});
-const item = (key: string, owner = "night"): LedgerItem => ({
-  key,
-  owner,
-  location: "main",
+const PLACES = new Map([["main", "/cache/main"]]);
+const item = (id: string, more: Partial<SweepItem> = {}): SweepItem => ({
+  place: "main",
+  id,
+  kind: "frames",
+  owner: "night",
+  project: "Night Roost",
+  state: "superseded",
+  reason: "nothing shows it",
   bytes: 4096,
-  lastUsedMs: Date.UTC(2026, 3, 1),
-  costMs: 12.5,
+  files: 1,
+  usedMs: Date.UTC(2026, 3, 1),
+  rebuildMs: 12.4,
+  ...more,
 });
 
 /** Fields of comma-separated values, by the rules of RFC 4180. */
@@ -28,37 +31,50 @@ function read(text: string): string[][] {
 }
 
 test("the ledger has a line an item, with its state and reason; what nothing can rebuild has no time", () => {
-  const items = [item("a"), item("x"), item("q", "gone")];
-  const [names, ...rows] = read(ledgerCsv(items, groupItems(items, owners(), NOW)));
-  expect(names).toEqual(["key", "owner", "name", "state", "reason", "location", "bytes", "lastUsed", "rebuildMs"]);
-  expect(rows).toHaveLength(3);
-  expect(rows.find(([key]) => key === "x")).toEqual([
-    "x",
-    "night",
-    "Night Roost",
-    "superseded",
-    "no state of Night Roost, undone ones included, shows it",
-    "main",
-    "4096",
-    "2026-04-01T00:00:00.000Z",
-    "12.5",
-  ]);
-  expect(rows.find(([key]) => key === "q")!.at(-1)).toBe("");
-  const whole = JSON.parse(ledgerJson(items, groupItems(items, owners(), NOW), NOW)) as { items: { key: string }[] };
-  expect(whole).toMatchObject({ format: "kinetocache-ledger", version: 1, made: "2026-05-02T12:00:00.000Z" });
-  expect(whole.items.map(({ key }) => key).sort()).toEqual(["a", "q", "x"]);
+  const items = [item("x"), item("a/b.log", { place: "other", kind: "logs", rebuildMs: undefined, files: 3 })];
+  const [names, ...rows] = read(ledgerCsv(items, PLACES));
+  expect(names!.join()).toBe("project,kind,state,reason,bytes,files,lastUsed,rebuildMs,rebuildIsEstimate,place,item");
+  expect(rows[0]!.join()).toBe(
+    "Night Roost,frames,superseded,nothing shows it,4096,1,2026-04-01T00:00:00.000Z,12,false,/cache/main,x",
+  );
+  expect(rows[1]!.slice(5)).toEqual(["3", "2026-04-01T00:00:00.000Z", "", "false", "other", "a/b.log"]);
+  const whole = JSON.parse(ledgerJson(items, PLACES, NOW)) as { items: { item: string }[] };
+  expect(whole).toMatchObject({ format: "kinetocache-ledger", version: 2, made: "2026-05-02T12:00:00.000Z" });
+  expect(whole.items.map((one) => one.item)).toEqual(["x", "a/b.log"]);
 });
 
-test("whatever a composition is called, its lines are read back as they were", () => {
-  const names = fc.string({ unit: fc.constantFrom(..."abÄ ,\"'\n\r;=") });
+const text = fc.string({ unit: fc.constantFrom(..."abÄ ,\"'\n\r;=/") });
+
+test("whatever a project or a file is called, its line is read back as it was", () => {
   fc.assert(
-    fc.property(names, (name) => {
-      const items = [item("a"), item("x")];
-      const rows = read(ledgerCsv(items, groupItems(items, owners(name), NOW)));
-      expect(rows.slice(1).map((row) => [row.length, row[2]])).toEqual([
-        [9, name],
-        [9, name],
-      ]);
+    fc.property(text, text, (project, id) => {
+      const [, row] = read(ledgerCsv([item(id, { project })], PLACES));
+      expect([row!.length, row![0], row!.at(-1)]).toEqual([11, project, id]);
+    }),
+  );
+});
+
+test("items come out of packing as they went in", () => {
+  const some = fc.array(
+    fc.record({
+      id: text,
+      owner: fc.option(text, { nil: undefined }),
+      project: text,
+      reason: text,
+      kind: fc.constantFrom("frames", "logs", "backups"),
+      state: fc.constantFrom("kept", "idle", "orphaned"),
+      bytes: fc.nat(),
+      rebuildMs: fc.option(fc.nat(), { nil: undefined }),
+      isEstimate: fc.boolean(),
+    }),
+  );
+  fc.assert(
+    fc.property(some, (all) => {
+      const items = all.map((one) => item(one.id, one as Partial<SweepItem>));
+      // Not said and false are the same.
+      expect(unpackItems(packItems("main", items)).map((one) => ({ isEstimate: false, ...one }))).toEqual(
+        items.map((one) => JSON.parse(JSON.stringify(one)) as SweepItem),
+      );
     }),
   );
 });

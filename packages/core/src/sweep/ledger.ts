@@ -1,67 +1,51 @@
-import type { FrameItem, ItemGroup } from "./item";
+import type { SweepItem } from "./item";
 
 export const LEDGER_FORMAT = "kinetocache-ledger";
-export const LEDGER_VERSION = 1;
+export const LEDGER_VERSION = 2;
 
-/** An item as the ledger lists it. */
-export interface LedgerItem extends FrameItem {
-  /** Id of the location that it is in. */
-  readonly location: string;
-}
+/** Where items are, as a person knows it: paths by the id of their place. */
+export type PlacePaths = ReadonlyMap<string, string>;
 
-interface LedgerRow {
-  readonly key: string;
-  readonly owner: string;
-  readonly name: string;
-  readonly state: string;
-  readonly reason: string;
-  readonly location: string;
-  readonly bytes: number;
+const COLUMNS = {
+  project: ({ project }: SweepItem) => project,
+  kind: ({ kind }: SweepItem) => kind,
+  state: ({ state }: SweepItem) => state,
+  reason: ({ reason }: SweepItem) => reason,
+  bytes: ({ bytes }: SweepItem) => bytes,
+  files: ({ files }: SweepItem) => files,
   /** In UTC, as ISO 8601 has it. */
-  readonly lastUsed: string;
+  lastUsed: ({ usedMs }: SweepItem) => new Date(usedMs).toISOString(),
   /** Empty where nothing can rebuild it. */
-  readonly rebuildMs: number | "";
-}
+  rebuildMs: ({ rebuildMs }: SweepItem) => (rebuildMs === undefined ? "" : Math.round(rebuildMs)),
+  rebuildIsEstimate: ({ isEstimate }: SweepItem) => isEstimate ?? false,
+  place: ({ place }: SweepItem, paths: PlacePaths) => paths.get(place) ?? place,
+  item: ({ id }: SweepItem) => id,
+} as const;
 
-const COLUMNS = ["key", "owner", "name", "state", "reason", "location", "bytes", "lastUsed", "rebuildMs"] as const;
-
-/** One row an item, in the order of the groups. Items of none of the groups came later, and are left out. */
-function rowsOf(items: readonly LedgerItem[], groups: readonly ItemGroup[]): LedgerRow[] {
-  const byKey = new Map<string, LedgerItem[]>();
-  for (const item of items) byKey.set(item.key, [...(byKey.get(item.key) ?? []), item]);
-  return groups.flatMap(({ owner, name, state, reason, keys, rebuildMs }) =>
-    keys.flatMap((key) =>
-      (byKey.get(key) ?? []).map(({ location, bytes, lastUsedMs, costMs }) => ({
-        key,
-        owner,
-        name,
-        state,
-        reason,
-        location,
-        bytes,
-        lastUsed: new Date(lastUsedMs).toISOString(),
-        rebuildMs: rebuildMs === undefined ? ("" as const) : costMs,
-      })),
-    ),
+/** The ledger as comma-separated values, a line an item under a line of names. */
+export function ledgerCsv(items: readonly SweepItem[], paths: PlacePaths): string {
+  const columns = Object.values(COLUMNS);
+  return csv(
+    Object.keys(COLUMNS),
+    items.map((item) => columns.map((column) => column(item, paths))),
   );
 }
 
-/** The ledger as comma-separated values (RFC 4180), a line an item under a line of names. */
-export function ledgerCsv(items: readonly LedgerItem[], groups: readonly ItemGroup[]): string {
-  const lines = rowsOf(items, groups).map((row) => COLUMNS.map((column) => field(String(row[column]))).join(","));
-  return [COLUMNS.join(","), ...lines, ""].join("\r\n");
+/** The ledger for other tools. @param madeMs when it was made, in milliseconds since the epoch */
+export function ledgerJson(items: readonly SweepItem[], paths: PlacePaths, madeMs: number): string {
+  const rows = items.map((item) =>
+    Object.fromEntries(Object.entries(COLUMNS).map(([name, column]) => [name, column(item, paths)])),
+  );
+  const made = new Date(madeMs).toISOString();
+  return JSON.stringify({ format: LEDGER_FORMAT, version: LEDGER_VERSION, made, items: rows }, null, 1);
+}
+
+/** Comma-separated values (RFC 4180). */
+export function csv(names: readonly string[], rows: readonly (readonly unknown[])[]): string {
+  const lines = [names, ...rows].map((row) => row.map((value) => field(String(value))).join(","));
+  return [...lines, ""].join("\r\n");
 }
 
 function field(text: string): string {
   return /[",\r\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text;
-}
-
-/** The ledger for other tools. @param madeMs when it was made, in milliseconds since the epoch */
-export function ledgerJson(items: readonly LedgerItem[], groups: readonly ItemGroup[], madeMs: number): string {
-  const made = new Date(madeMs).toISOString();
-  return JSON.stringify(
-    { format: LEDGER_FORMAT, version: LEDGER_VERSION, made, items: rowsOf(items, groups) },
-    null,
-    1,
-  );
 }

@@ -12,6 +12,8 @@ export interface JobStatus {
   readonly progress: number;
   /** How far it is, or why it ended, in words. */
   readonly detail: string;
+  /** Whether its end need not be told: what it was for is seen where it was asked for. */
+  readonly isQuiet?: boolean;
 }
 
 function isUnderWay({ state }: JobStatus): boolean {
@@ -54,12 +56,16 @@ export class Jobs {
 
   /**
    * Starts work as a job.
-   * @param work returns what to say at the end
+   * @param work returns what to say at the end @param isQuiet whether its end need not be told
    * @returns the job's id, and a promise of how it ended that never rejects
    */
-  start(title: string, work: (control: JobControl) => Promise<string>): { id: string; ended: Promise<JobState> } {
+  start(
+    title: string,
+    work: (control: JobControl) => Promise<string>,
+    isQuiet = false,
+  ): { id: string; ended: Promise<JobState> } {
     const id = crypto.randomUUID();
-    const status: JobStatus = { id, title, state: "running", progress: 0, detail: "" };
+    const status: JobStatus = { id, title, state: "running", progress: 0, detail: "", ...(isQuiet ? { isQuiet } : {}) };
     const job: Job = { status, isCancelled: false, changes: new EventEmitter() };
     this.jobs.set(id, job);
     const control: JobControl = {

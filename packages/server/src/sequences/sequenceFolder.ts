@@ -59,6 +59,16 @@ export class SequenceFolder {
     return sequence;
   }
 
+  /** Notes that a sequence was moved away. */
+  noteGone(id: string): void {
+    this.sequences.delete(id);
+  }
+
+  /** Notes that a sequence is in its place again. */
+  async noteBack(id: string): Promise<void> {
+    this.sequences.set(id, await Sequence.open(path.join(this.path, id), this.volume));
+  }
+
   async remove(id: string): Promise<void> {
     const sequence = this.sequences.get(id);
     if (!sequence) return;

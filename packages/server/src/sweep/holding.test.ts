@@ -1,10 +1,21 @@
-import { fork, type ChildProcess } from "node:child_process";
-import { readdir, writeFile } from "node:fs/promises";
+import {
+  existsSync,
+  linkSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  symlinkSync,
+  writeFileSync,
+} from "node:fs";
 import path from "node:path";
+import fc from "fast-check";
 import { keyOf } from "../../../../testing/keys";
 import { TestServer, withFolder } from "../../../../testing/server";
-import { parseName } from "../volumes/frameFile";
-import type { Batch } from "./holding";
+import { buildTorn, killed } from "../../../../testing/torn";
+import type { HeldItem } from "./batchFile";
+import { Holding, type Batch } from "./holding";
 
 const content = (n: number) => Uint8Array.from({ length: 3000 }, (_, i) => (i + n) & 255);
 const json = (body: unknown): RequestInit => ({
@@ -19,49 +30,55 @@ async function filled(folder: string, count: number): Promise<TestServer> {
   return server;
 }
 
+const selected = (frames: readonly number[]) => json({ selection: [{ place: "main", ids: frames.map(keyOf) }] });
 const hold = (server: TestServer, frames: readonly number[]) =>
-  server.json<Batch[]>("/api/sweep/holds", json({ keys: frames.map(keyOf) })).then(([batch]) => batch!);
+  server.json<{ batches: Batch[]; skipped: { reason: string }[] }>("/api/sweep/holds", selected(frames));
 const heldKeys = async (server: TestServer) =>
   (await server.keys()).map(([key]) => Number.parseInt(key, 16)).sort((a, b) => a - b);
 const batches = (server: TestServer) => server.json<Batch[]>("/api/sweep/holds");
-
-/** Keys found anywhere below a folder, each as often as it is there. */
-async function keysBelow(folder: string): Promise<number[]> {
-  const names = await readdir(folder, { recursive: true }).catch(() => []);
-  return names.flatMap((name) => {
-    const frame = parseName(path.basename(name));
-    return frame ? [Number.parseInt(frame.key, 16)] : [];
-  });
-}
+const restore = (server: TestServer, id: string, numbers?: readonly number[]) =>
+  server.json<{ stayed: unknown[] }>(`/api/sweep/holds/${id}/restore`, json({ numbers }));
+const empty = (server: TestServer, id: string) => server.ask(`/api/sweep/holds/${id}/empty`, json({}));
 
 test("swept frames go to holding, come back, go again, and are gone once it is emptied", () =>
   withFolder(async (folder) => {
     const server = await filled(folder, 6);
-    const batch = await hold(server, [1, 2, 3]);
-    expect(batch).toMatchObject({ frames: 3, bytes: 3 * 4096, rebuildMs: 240, owners: ["night-roost"] });
+    const [batch] = (await hold(server, [1, 2, 3])).batches;
+    expect(batch).toMatchObject({ items: 3, bytes: 3 * 4096, rebuildMs: 240, projects: ["night-roost"], by: "you" });
     expect(await heldKeys(server)).toEqual([0, 4, 5]);
     expect(await server.volume()).toMatchObject({ bytes: 3 * 4096, holdingBytes: 3 * 4096 });
 
-    expect((await server.ask(`/api/sweep/holds/${batch.id}/restore`, { method: "POST" })).status).toBe(204);
+    // A part comes back, and then the rest.
+    expect(await restore(server, batch!.id, [1])).toEqual({ stayed: [] });
+    expect(await heldKeys(server)).toEqual([0, 2, 4, 5]);
+    await restore(server, batch!.id);
     expect(await heldKeys(server)).toEqual([0, 1, 2, 3, 4, 5]);
     expect(await batches(server)).toEqual([]);
     expect(new Uint8Array(await (await server.ask(`/api/frames/${keyOf(2)}`)).arrayBuffer())).toEqual(content(2));
 
-    const again = await hold(server, [1, 2]);
-    expect((await server.ask(`/api/sweep/holds/${again.id}`, { method: "DELETE" })).status).toBe(204);
+    const [again] = (await hold(server, [1, 2])).batches;
+    expect((await empty(server, again!.id)).status).toBe(204);
     expect(await server.volume()).toMatchObject({ frames: 4, holdingBytes: 0 });
-    expect((await keysBelow(folder)).sort()).toEqual([0, 3, 4, 5]);
+    expect(readdirSync(path.join(folder, "volume/holding"))).toEqual([]);
+    const history = await server.json<{ what: string; items: number }[]>("/api/sweep/history");
+    expect(history.map(({ what, items }) => [what, items])).toEqual([
+      ["swept", 3],
+      ["brought back", 1],
+      ["brought back", 2],
+      ["swept", 2],
+      ["emptied", 2],
+    ]);
     await server.close();
   }));
 
 test("holding is still there after a restart, and can be brought back then", () =>
   withFolder(async (folder) => {
     const first = await filled(folder, 4);
-    const batch = await hold(first, [0, 3]);
+    const { batches: held } = await hold(first, [0, 3]);
     await first.close();
     const second = await TestServer.start(folder);
-    expect(await batches(second)).toEqual([batch]);
-    await second.ask(`/api/sweep/holds/${batch.id}/restore`, { method: "POST" });
+    expect(await batches(second)).toEqual(held);
+    await restore(second, held[0]!.id);
     expect(await heldKeys(second)).toEqual([0, 1, 2, 3]);
     await second.close();
   }));
@@ -69,34 +86,36 @@ test("holding is still there after a restart, and can be brought back then", () 
 test("a frame rendered anew meanwhile is not doubled by bringing the old one back", () =>
   withFolder(async (folder) => {
     const server = await filled(folder, 2);
-    const batch = await hold(server, [0, 1]);
+    const [batch] = (await hold(server, [0, 1])).batches;
     await server.store(keyOf(1), content(1));
-    await server.ask(`/api/sweep/holds/${batch.id}/restore`, { method: "POST" });
-    expect((await keysBelow(folder)).sort()).toEqual([0, 1]);
+    expect(await restore(server, batch!.id)).toEqual({ stayed: [] });
     expect(await server.volume()).toMatchObject({ frames: 2, bytes: 8192, holdingBytes: 0 });
     await server.close();
   }));
 
-test("what is not there, or not a key, is refused and moves nothing", () =>
+test("what is not there is told as skipped, what is no selection is refused, and nothing moves", () =>
   withFolder(async (folder) => {
     const server = await filled(folder, 1);
-    expect(await server.refusal("/api/sweep/holds", json({ keys: [keyOf(9)] }))).toMatchObject({
-      status: 404,
-      title: "nothing-to-sweep",
-    });
-    expect(await server.refusal("/api/sweep/holds", json({ keys: ["../../etc/passwd"] }))).toMatchObject({
-      status: 400,
-    });
+    for (const id of [keyOf(9), "../../etc/passwd", "frames/night-roost"])
+      expect(await server.json("/api/sweep/holds", json({ selection: [{ place: "main", ids: [id] }] }))).toEqual({
+        batches: [],
+        skipped: [{ place: "main", id, reason: "it is gone" }],
+      });
     expect(await server.refusal("/api/sweep/holds", json({}))).toMatchObject({
       status: 400,
-      detail: expect.stringMatching(/keys/),
+      detail: expect.stringMatching(/selection/),
     });
-    for (const id of ["1", "..%2f..", "1700000000000-00000000"]) {
-      expect(await server.refusal(`/api/sweep/holds/${id}`, { method: "DELETE" })).toMatchObject({
+    expect(await server.refusal("/api/sweep/plan", json({ selection: [{ place: "none", ids: ["a"] }] }))).toMatchObject(
+      {
+        status: 404,
+        title: "no-location",
+      },
+    );
+    for (const id of ["1", "..%2f..", "1700000000000-00000000"])
+      expect(await server.refusal(`/api/sweep/holds/${id}/empty`, json({}))).toMatchObject({
         status: 404,
         title: "no-batch",
       });
-    }
     expect(await heldKeys(server)).toEqual([0]);
     await server.close();
   }));
@@ -111,82 +130,188 @@ test("a cap below what holding takes is refused", () =>
     await server.close();
   }));
 
-test("an interrupted move is finished at the next start, whatever was done of it; half a line is forgotten", () =>
-  withFolder(async (folder) => {
-    const first = await filled(folder, 4);
-    const { id: batch } = await hold(first, [0, 1]);
-    await first.close();
-    const files = (await readdir(path.join(folder, "volume/frames/night-roost"))).map((name) =>
-      path.join("night-roost", name),
-    );
-    const intent = { begin: { id: "a", kind: "hold", batch, files } };
-    await writeFile(
-      path.join(folder, "volume/holding.journal"),
-      `${JSON.stringify(intent)}\n{"begin":{"id":"b","kind":"empty","ba`,
-    );
-    const second = await TestServer.start(folder);
-    expect(await heldKeys(second)).toEqual([]);
-    expect((await batches(second))[0]).toMatchObject({ id: batch, frames: 4 });
-    await second.close();
-  }));
+const file = (name: string): HeldItem => ({
+  path: name,
+  isFolder: false,
+  kind: "frames",
+  project: "Flyway 101",
+  bytes: 4096,
+  files: 1,
+});
 
-test("a journal that names other files than frames is refused before anything is touched", () =>
-  withFolder(async (folder) => {
-    await (await filled(folder, 1)).close();
-    const begin = { id: "a", kind: "empty", batch: "1700000000000-00000000", files: ["../../../outside"] };
-    await writeFile(path.join(folder, "volume/holding.journal"), `${JSON.stringify({ begin })}\n`);
-    await expect(TestServer.start(folder)).rejects.toThrow("is not a frame");
-  }));
-
-/** Runs a server in a process of its own that can be killed. */
-async function startProcess(folder: string): Promise<{ child: ChildProcess; address: string }> {
-  const child = fork(path.join(process.cwd(), "packages/server/src/main.ts"), ["--data", folder, "--port", "0"], {
-    execArgv: ["--import", "tsx"],
-    silent: true,
+/** A folder with some files, and its holding. */
+async function withHolding(
+  use: (holding: Holding, place: string, reopen: () => Holding) => Promise<void>,
+  names: readonly string[] = ["a", "b", "c"],
+): Promise<void> {
+  await withFolder(async (folder) => {
+    const place = path.join(folder, "place");
+    mkdirSync(place);
+    for (const name of names) {
+      mkdirSync(path.dirname(path.join(place, name)), { recursive: true });
+      writeFileSync(path.join(place, name), name);
+    }
+    const open = () => Holding.open(place, path.join(place, ".holding"));
+    await use(open(), place, open);
   });
-  const address = await new Promise<string>((resolve, reject) => {
-    child.stdout!.on("data", (data: Buffer) => {
-      const match = /at (http:\S+)/.exec(String(data));
-      if (match) resolve(match[1]!);
-    });
-    child.once("exit", (code) => reject(new Error(`The server ended with ${code}`)));
-  });
-  return { child, address };
 }
 
-test(
-  "killed at any instant of a move, every frame is afterwards in exactly one place",
-  () =>
-    withFolder(async (folder) => {
-      const COUNT = 400;
-      await (await filled(folder, COUNT)).close();
-      const everything = Array.from({ length: COUNT }, (_, n) => n);
-      for (const delayMs of [0, 2, 5, 9, 15]) {
-        const { child, address } = await startProcess(folder);
-        const ask = (target: string, init: RequestInit) =>
-          fetch(address + target, { ...init, headers: { ...init.headers, origin: address } });
-        const existing = (await (await ask("/api/sweep/holds", {})).json()) as Batch[];
-        const keys = ((await (await ask("/api/frames", {})).json()) as { frames: [string, number][] }[])[0]!.frames;
-        // Back and forth by turns, so that both directions are interrupted.
-        const move =
-          existing.length > 0
-            ? ask(`/api/sweep/holds/${existing[0]!.id}/restore`, { method: "POST" })
-            : ask("/api/sweep/holds", json({ keys: keys.map(([key]) => key) }));
-        const interrupted = move.catch(() => undefined);
-        await new Promise((resolve) => setTimeout(resolve, delayMs));
-        const ended = new Promise((resolve) => child.once("exit", resolve));
-        child.kill("SIGKILL");
-        await ended;
-        await interrupted;
-        const recovered = await TestServer.start(folder);
-        const inPlace = await keysBelow(path.join(folder, "volume/frames"));
-        const inHolding = await keysBelow(path.join(folder, "volume/holding"));
-        expect([...inPlace, ...inHolding].sort((a, b) => a - b)).toEqual(everything);
-        // No move is left half done.
-        expect([0, COUNT]).toContain(inPlace.length);
-        expect(await heldKeys(recovered)).toEqual(inPlace.sort((a, b) => a - b));
-        await recovered.close();
-      }
-    }),
-  120_000,
-);
+test("nothing is overwritten when something else took the place meanwhile; it stays in holding, with the reason", () =>
+  withHolding(async (holding, place) => {
+    const { batch } = await holding.hold([file("a"), file("b")], "you");
+    writeFileSync(path.join(place, "a"), "newer");
+    expect(await holding.restore(batch!.id)).toEqual([{ path: "a", reason: "something else is in its place" }]);
+    expect(readFileSync(path.join(place, "a"), "utf8")).toBe("newer");
+    expect(holding.list()).toMatchObject([{ items: 1 }]);
+    rmSync(path.join(place, "a"));
+    expect(await holding.restore(batch!.id)).toEqual([]);
+    expect(readFileSync(path.join(place, "a"), "utf8")).toBe("a");
+    expect(holding.list()).toEqual([]);
+  }));
+
+test("a folder that became a link is not followed, neither out nor back", () =>
+  withHolding(
+    async (holding, place) => {
+      const outside = path.join(place, "../outside");
+      mkdirSync(outside);
+      writeFileSync(path.join(outside, "x"), "not ours");
+      const { batch } = await holding.hold([file("in/x")], "you");
+      rmSync(path.join(place, "in"), { recursive: true });
+      symlinkSync(outside, path.join(place, "in"));
+      expect(await holding.restore(batch!.id)).toEqual([
+        { path: "in/x", reason: "a link or a file is in the way to it" },
+      ]);
+      expect((await holding.hold([file("in/x")], "you")).stayed).toHaveLength(1);
+      expect(readFileSync(path.join(outside, "x"), "utf8")).toBe("not ours");
+      rmSync(path.join(place, "in"));
+      // The folder that it was in is made again.
+      expect(await holding.restore(batch!.id)).toEqual([]);
+      expect(readFileSync(path.join(place, "in/x"), "utf8")).toBe("in/x");
+    },
+    ["in/x"],
+  ));
+
+test("two sweeps at once take a file once, and the second says that it is gone", () =>
+  withHolding(async (holding) => {
+    const [first, second] = await Promise.all([
+      holding.hold([file("a"), file("b")], "you"),
+      holding.hold([file("b"), file("c")], "the timetable"),
+    ]);
+    expect(first.stayed).toEqual([]);
+    expect(second.stayed).toEqual([{ path: "b", reason: "it is gone" }]);
+    expect(holding.list().map(({ items, by }) => [items, by])).toEqual([
+      [2, "you"],
+      [1, "the timetable"],
+    ]);
+  }));
+
+test("names with line breaks, quotes and spaces go and come back as they are", () => {
+  const names = ["with\nline", `quote"'`, " leading", "{brace}", "ünï", "-rf", "a\\b"];
+  return withHolding(async (holding, place, reopen) => {
+    const { batch, stayed } = await holding.hold(names.map(file), "you");
+    expect(stayed).toEqual([]);
+    expect(await reopen().restore(batch!.id)).toEqual([]);
+    expect(readdirSync(place).filter((name) => name !== ".holding")).toEqual([...names].sort());
+  }, names);
+});
+
+test("a list that cannot be read leaves everything where it is, and is not emptied", () =>
+  withHolding(async (holding, place, reopen) => {
+    const { batch } = await holding.hold([file("a")], "you");
+    const list = path.join(place, ".holding", batch!.id, "batch.jsonl");
+    for (const text of ["", "nonsense", readFileSync(list, "utf8").replace(`"path":"a"`, `"path":"../a"`)]) {
+      writeFileSync(list, text);
+      const warn = jest.spyOn(console, "warn").mockImplementation(() => undefined);
+      expect(reopen().list()).toEqual([]);
+      expect(warn).toHaveBeenCalled();
+      warn.mockRestore();
+      expect(existsSync(path.join(place, ".holding", batch!.id, "0"))).toBe(true);
+    }
+  }));
+
+test("whatever was cut short, each file is in one place afterwards", () =>
+  withHolding(async (holding, place, reopen) => {
+    const { batch } = await holding.hold([file("a"), file("b"), file("c")], "you");
+    const held = path.join(place, ".holding", batch!.id);
+    // Being brought back: one is there, one is in both places, one is not touched.
+    mkdirSync(path.join(held, "returning"));
+    renameSync(path.join(held, "0"), path.join(place, "a"));
+    linkSync(path.join(held, "1"), path.join(place, "b"));
+    const again = reopen();
+    expect(again.list()).toMatchObject([{ items: 1, bytes: 4096 }]);
+    expect(readdirSync(held).sort()).toEqual(["2", "batch.jsonl"]);
+    // Let go, but not quite.
+    renameSync(held, `${held}.gone`);
+    expect(reopen().list()).toEqual([]);
+    expect(readdirSync(path.join(place, ".holding"))).toEqual([]);
+  }));
+
+test("sweeping, bringing back and emptying in any order agree with a plain model of them", async () => {
+  const NAMES = ["a", "b", "c", "d", "e"];
+  const step = fc.record({
+    kind: fc.constantFrom("hold", "restore", "empty", "reopen"),
+    names: fc.uniqueArray(fc.constantFrom(...NAMES), { minLength: 1 }),
+    part: fc.boolean(),
+  });
+  await fc.assert(
+    fc.asyncProperty(fc.array(step, { maxLength: 12 }), (steps) =>
+      withHolding(async (start, place, reopen) => {
+        let holding = start;
+        const there = new Set(NAMES);
+        for (const { kind, names, part } of steps) {
+          const [batch] = holding.list();
+          if (kind === "hold") {
+            await holding.hold(names.map(file), "you");
+            for (const name of names) there.delete(name);
+          } else if (kind === "reopen") holding = reopen();
+          else if (batch) {
+            const numbers = [...holding.itemsOf(batch.id)];
+            const chosen = part ? numbers.slice(0, 1) : numbers;
+            await holding[kind](
+              batch.id,
+              chosen.map(([number]) => number),
+            );
+            if (kind === "restore") for (const [, item] of chosen) there.add(item.path);
+          }
+          expect(readdirSync(place).filter((name) => name !== ".holding")).toEqual([...there].sort());
+          const held = holding.list().reduce((sum, { bytes }) => sum + bytes, 0);
+          expect(holding.bytes).toBe(held);
+        }
+      }, NAMES),
+    ),
+    { numRuns: 60 },
+  );
+});
+
+describe("killed", () => {
+  beforeAll(() => buildTorn("tornSweeper"), 60_000);
+
+  test(
+    "at any instant of sweeping, bringing back and emptying, every file is in one place, or was let go",
+    () =>
+      withFolder(async (folder) => {
+        const place = path.join(folder, "place");
+        for (let kill = 0; kill < 60; kill++) {
+          mkdirSync(place, { recursive: true });
+          const said = await killed("tornSweeper", [place], (kill * 3.7) % 30);
+          const holding = Holding.open(place, path.join(place, ".holding"));
+          const held = holding.list().flatMap(({ id }) => [...holding.itemsOf(id).values()].map((item) => item.path));
+          const found = readdirSync(place).filter((name) => name !== ".holding");
+          const all = [...found, ...held].sort();
+          // The last thing that it began may have been done or not; before that nothing is lost.
+          const wanted = said
+            .findLast((line) => line.startsWith("all "))!
+            .slice(4)
+            .split(" ");
+          const emptying = said.at(-1) === "emptying";
+          expect(new Set(all).size).toBe(all.length);
+          if (emptying) expect(wanted).toEqual(expect.arrayContaining(all));
+          else expect(all).toEqual(wanted.sort());
+          for (const name of found)
+            if (name.endsWith(".d")) expect(readdirSync(path.join(place, name))).toHaveLength(5);
+          rmSync(place, { recursive: true });
+        }
+      }),
+    120_000,
+  );
+});

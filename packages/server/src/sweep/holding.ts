@@ -1,98 +1,313 @@
 import { randomBytes } from "node:crypto";
-import { access, mkdir, readdir, rename, rm, stat } from "node:fs/promises";
+import {
+  linkSync,
+  lstatSync,
+  mkdirSync,
+  readdirSync,
+  realpathSync,
+  renameSync,
+  rmdirSync,
+  rmSync,
+  unlinkSync,
+} from "node:fs";
 import path from "node:path";
-import type { Bytes, ContentKey, Milliseconds } from "@kinetocache/core";
-import { Problem } from "../http/problem";
-import { allocatedBytes, parseName } from "../volumes/frameFile";
-import type { Volume } from "../volumes/volume";
-import { Journal, type Move } from "./journal";
+import type { Bytes, Milliseconds } from "@kinetocache/core";
+import { readBatch, writeBatch, type BatchContent, type BatchHead, type HeldItem } from "./batchFile";
 
-/** Files that were swept together. */
-export interface Batch {
-  readonly id: string;
-  /** When they were swept, in milliseconds since the epoch. */
-  readonly sweptMs: number;
-  readonly frames: number;
+/** What was swept together and still waits. */
+export interface Batch extends BatchHead {
+  readonly items: number;
+  readonly files: number;
   readonly bytes: Bytes;
   readonly rebuildMs: Milliseconds;
-  readonly owners: readonly string[];
+  readonly projects: readonly string[];
+}
+
+/** Something that stayed where it was. */
+export interface Stayed {
+  readonly path: string;
+  readonly reason: string;
+}
+
+/** How a place looks after what moves out of it and back. */
+export interface Keeper {
+  /** Asked just before an item moves: why it must not, or nothing. */
+  readonly refuse?: (item: HeldItem) => string | undefined;
+  readonly gone?: (item: HeldItem) => void;
+  readonly back?: (item: HeldItem) => Promise<void> | void;
+  /** Whether what is in an item's place by now is as good as the held one, which then goes. */
+  readonly isSame?: (item: HeldItem) => boolean;
+}
+
+interface Held extends BatchHead {
+  /** By number. */
+  readonly items: Map<number, HeldItem>;
 }
 
 const BATCH_ID = /^(\d{13})-[0-9a-f]{8}$/;
+const LIST = "batch.jsonl";
+/** Where an item is that is being brought back: it may be in both places for a moment. */
+const RETURNING = "returning";
+const GONE = ".gone";
+// Files are moved at once; in between whoever else waits gets a turn.
+const TURN_MS = 8;
 
 /**
- * Where swept files wait: `holding/<batch>/<owner>/<name>` on the volume's own drive, so that a move is a
- * rename. Moves run one after another; each is in the journal before it starts.
+ * Where swept files wait: `<folder>/<batch>/<number>` on the drive that they were on, so that a move is a rename.
+ * What is in a batch is what lies there, by the list beside it: every file is in one place at any instant, and what an
+ * interruption left can be brought back or let go as everything else. Moves run one after another.
  */
 export class Holding {
-  private readonly batches = new Map<string, string[]>();
-  private readonly sizes = new Map<string, Bytes>();
-  private total = 0;
+  private readonly batches = new Map<string, Held>();
   private queue: Promise<unknown> = Promise.resolve();
+  private total = 0;
 
   private constructor(
-    private readonly volume: Volume,
-    private readonly root: string,
-    private readonly journal: Journal,
+    private readonly place: string,
+    private readonly folder: string,
+    private readonly keeper: Keeper,
   ) {}
 
-  /** Opens holding and finishes what a crash interrupted. */
-  static async open(volume: Volume): Promise<Holding> {
-    const root = path.join(volume.root, "holding");
-    await mkdir(root, { recursive: true });
-    const holding = new Holding(volume, root, new Journal(path.join(volume.root, "holding.journal")));
-    for (const move of await holding.journal.unfinished()) await holding.carryOut(move);
-    await holding.journal.clear();
-    await holding.load();
-    volume.holdingBytes = () => holding.total;
+  /**
+   * Opens holding and finishes what was interrupted.
+   * @param place folder that items are taken from, without links @param folder where they wait, on the same drive
+   */
+  static open(place: string, folder: string, keeper: Keeper = {}): Holding {
+    const holding = new Holding(place, folder, keeper);
+    let names: string[] = [];
+    try {
+      names = readdirSync(folder);
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== "ENOENT") throw error;
+    }
+    for (const name of names.sort()) {
+      if (name.endsWith(GONE)) rmSync(path.join(folder, name), { recursive: true, force: true });
+      else if (BATCH_ID.test(name)) holding.load(name);
+    }
     return holding;
   }
 
-  has(batch: string): boolean {
-    return this.batches.has(batch);
+  private load(id: string): void {
+    const folder = path.join(this.folder, id);
+    let content: BatchContent;
+    try {
+      content = readBatch(path.join(folder, LIST));
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code === "ENOENT" && isEmptyOf(folder)) {
+        // The list was not there yet, so nothing was moved.
+        rmSync(folder, { recursive: true });
+        return;
+      }
+      // It stays: somebody may know what it is.
+      console.warn(`${folder} is not listed in holding: ${(error as Error).message}`);
+      return;
+    }
+    const held: Held = { id, sweptMs: content.sweptMs, by: content.by, items: new Map() };
+    for (const name of readdirSync(folder)) {
+      if (name.endsWith(GONE)) rmSync(path.join(folder, name), { recursive: true, force: true });
+      const item = content.items[Number(name)];
+      if (item && /^\d+$/.test(name)) held.items.set(Number(name), item);
+    }
+    this.batches.set(id, held);
+    this.total += sumOf(held);
+    if (lstatSync(path.join(folder, RETURNING), { throwIfNoEntry: false })) this.finishReturning(held);
+    this.closeIfEmpty(held);
+  }
+
+  /** A file that was in both places is in its own again. */
+  private finishReturning(held: Held): void {
+    for (const [number, item] of held.items) {
+      const from = this.heldPath(held.id, number);
+      const [here, there] = [from, this.ownPath(item)].map((file) => lstatSync(file, { throwIfNoEntry: false }));
+      if (here && there && here.ino === there.ino && here.dev === there.dev && !item.isFolder) {
+        unlinkSync(from);
+        this.forget(held, number);
+      }
+    }
+    rmSync(path.join(this.folder, held.id, RETURNING), { force: true, recursive: true });
+  }
+
+  /** Bytes that wait. */
+  get bytes(): Bytes {
+    return this.total;
+  }
+
+  has(id: string): boolean {
+    return this.batches.has(id);
   }
 
   list(): Batch[] {
-    return [...this.batches].map(([id, files]) => ({
-      id,
-      sweptMs: Number(BATCH_ID.exec(id)![1]),
-      frames: files.length,
-      bytes: files.reduce((sum, file) => sum + this.sizes.get(`${id}/${file}`)!, 0),
-      rebuildMs: files.reduce((sum, file) => sum + parseName(path.basename(file))!.costMs, 0),
-      owners: [...new Set(files.map((file) => path.dirname(file)))],
-    }));
-  }
-
-  /** Moves the frames of `keys` to a new batch. @throws Problem 404 when none of them is held */
-  async hold(keys: readonly ContentKey[]): Promise<Batch> {
-    return this.enqueue(async () => {
-      const files = this.volume.relativePaths(keys);
-      if (files.length === 0)
-        throw new Problem(404, "nothing-to-sweep", "None of these frames is in the disk cache any more");
-      const batch = `${Date.now()}-${randomBytes(4).toString("hex")}`;
-      await this.run({ id: randomBytes(8).toString("hex"), kind: "hold", batch, files });
-      return this.list().find(({ id }) => id === batch)!;
+    return [...this.batches.values()].map(({ id, sweptMs, by, items }) => {
+      const all = [...items.values()];
+      return {
+        id,
+        sweptMs,
+        by,
+        items: all.length,
+        files: all.reduce((sum, { files }) => sum + files, 0),
+        bytes: all.reduce((sum, { bytes }) => sum + bytes, 0),
+        rebuildMs: all.reduce((sum, { rebuildMs = 0 }) => sum + rebuildMs, 0),
+        projects: [...new Set(all.map(({ project }) => project))],
+      };
     });
   }
 
-  /** Moves a batch back to its place. @throws Problem 404 */
-  async restore(batch: string): Promise<void> {
-    await this.enqueue(() =>
-      this.run({ id: randomBytes(8).toString("hex"), kind: "restore", batch, files: this.filesOf(batch) }),
-    );
+  /** Items of a batch by their numbers. */
+  itemsOf(id: string): ReadonlyMap<number, HeldItem> {
+    return this.batches.get(id)?.items ?? new Map<number, HeldItem>();
   }
 
-  /** Removes a batch for good. @throws Problem 404 */
-  async empty(batch: string): Promise<void> {
-    await this.enqueue(() =>
-      this.run({ id: randomBytes(8).toString("hex"), kind: "empty", batch, files: this.filesOf(batch) }),
-    );
+  /**
+   * Moves items to a new batch.
+   * @returns the batch, undefined when nothing moved, and what stayed with the reason
+   * @throws Error with its code when the list cannot be written; nothing has moved then
+   */
+  hold(items: readonly HeldItem[], by: string): Promise<{ readonly batch?: Batch; readonly stayed: Stayed[] }> {
+    return this.enqueue(async () => {
+      const sweptMs = Date.now();
+      const id = `${sweptMs}-${randomBytes(4).toString("hex")}`;
+      const folder = path.join(this.folder, id);
+      // The place itself is never made: it is gone with its drive then.
+      if (!lstatSync(this.folder, { throwIfNoEntry: false })) mkdirSync(this.folder);
+      mkdirSync(folder);
+      try {
+        writeBatch(path.join(folder, LIST), { id, sweptMs, by, items });
+      } catch (error) {
+        rmSync(folder, { recursive: true, force: true });
+        throw error;
+      }
+      const held: Held = { id, sweptMs, by, items: new Map() };
+      const stayed: Stayed[] = [];
+      const ways = new Ways(this.place);
+      const turn = new Turn();
+      for (const [number, item] of items.entries()) {
+        const reason = this.take(item, `${folder}/${number}`, ways);
+        if (reason === undefined) {
+          held.items.set(number, item);
+          this.total += item.bytes;
+          this.keeper.gone?.(item);
+        } else stayed.push({ path: item.path, reason });
+        await turn.giveWay();
+      }
+      this.batches.set(id, held);
+      this.closeIfEmpty(held);
+      return { batch: this.list().find((batch) => batch.id === id), stayed };
+    });
   }
 
-  private filesOf(batch: string): string[] {
-    const files = this.batches.get(batch);
-    if (!files) throw new Problem(404, "no-batch", `Holding has no batch ${batch}`);
-    return files;
+  private take(item: HeldItem, to: string, ways: Ways): string | undefined {
+    try {
+      const refused = ways.fault(item.path) ?? this.keeper.refuse?.(item);
+      if (refused !== undefined) return refused;
+      renameSync(this.ownPath(item), to);
+      return undefined;
+    } catch (error) {
+      return faultText(error);
+    }
+  }
+
+  /**
+   * Moves items of a batch back to their places; nothing that is there by now is overwritten.
+   * @param numbers all of it when left out
+   */
+  restore(id: string, numbers?: readonly number[]): Promise<Stayed[]> {
+    return this.enqueue(async () => {
+      const held = this.batches.get(id);
+      if (!held) return [];
+      const stayed: Stayed[] = [];
+      const ways = new Ways(this.place, true);
+      const turn = new Turn();
+      const mark = path.join(this.folder, id, RETURNING);
+      mkdirSync(mark, { recursive: true });
+      for (const number of numbers ?? [...held.items.keys()]) {
+        const item = held.items.get(number);
+        if (!item) continue;
+        const reason = this.bringBack(item, this.heldPath(id, number), ways);
+        if (reason === undefined) {
+          this.forget(held, number);
+          await this.keeper.back?.(item);
+        } else stayed.push({ path: item.path, reason });
+        await turn.giveWay();
+      }
+      rmdirSync(mark);
+      this.closeIfEmpty(held);
+      return stayed;
+    });
+  }
+
+  private bringBack(item: HeldItem, from: string, ways: Ways): string | undefined {
+    try {
+      const fault = ways.fault(item.path);
+      if (fault !== undefined) return fault;
+      const to = this.ownPath(item);
+      if (item.isFolder) {
+        // A rename takes the place of an empty folder, and of nothing else.
+        if (lstatSync(to, { throwIfNoEntry: false })) return "something else is in its place";
+        renameSync(from, to);
+        return undefined;
+      }
+      try {
+        linkSync(from, to);
+      } catch (error) {
+        const { code } = error as NodeJS.ErrnoException;
+        if (code === "EEXIST") {
+          if (!this.keeper.isSame?.(item)) return "something else is in its place";
+        } else if (code === "EPERM" || code === "ENOTSUP" || code === "EMLINK" || code === "ENOSYS") {
+          // A drive without second names.
+          if (lstatSync(to, { throwIfNoEntry: false })) return "something else is in its place";
+          renameSync(from, to);
+          return undefined;
+        } else throw error;
+      }
+      unlinkSync(from);
+      return undefined;
+    } catch (error) {
+      return faultText(error);
+    }
+  }
+
+  /** Removes items of a batch for good. @param numbers all of it when left out */
+  empty(id: string, numbers?: readonly number[]): Promise<void> {
+    return this.enqueue(async () => {
+      const held = this.batches.get(id);
+      if (!held) return;
+      const turn = new Turn();
+      for (const number of numbers ?? [...held.items.keys()]) {
+        const item = held.items.get(number);
+        if (!item) continue;
+        const file = this.heldPath(id, number);
+        if (item.isFolder) {
+          // Half a folder must never be brought back: it gets another name first.
+          renameSync(file, file + GONE);
+          rmSync(file + GONE, { recursive: true, force: true });
+        } else unlinkSync(file);
+        this.forget(held, number);
+        await turn.giveWay();
+      }
+      this.closeIfEmpty(held);
+    });
+  }
+
+  private forget(held: Held, number: number): void {
+    this.total -= held.items.get(number)?.bytes ?? 0;
+    held.items.delete(number);
+  }
+
+  /** Nothing waits in it any more. */
+  private closeIfEmpty({ id, items }: Held): void {
+    if (items.size > 0) return;
+    this.batches.delete(id);
+    const folder = path.join(this.folder, id);
+    renameSync(folder, folder + GONE);
+    rmSync(folder + GONE, { recursive: true, force: true });
+  }
+
+  private ownPath({ path: below }: HeldItem): string {
+    return `${this.place}/${below}`;
+  }
+
+  private heldPath(id: string, number: number): string {
+    return `${this.folder}/${id}/${number}`;
   }
 
   private enqueue<T>(work: () => Promise<T>): Promise<T> {
@@ -100,74 +315,77 @@ export class Holding {
     this.queue = result.catch(() => undefined);
     return result;
   }
+}
 
-  private async run(move: Move): Promise<void> {
-    await this.journal.begin(move);
-    await this.carryOut(move);
-    await this.journal.done(move.id);
-    await this.load();
+/** Whether the way to items leads through the folders that it names, and not elsewhere through a link. */
+class Ways {
+  private readonly checked = new Map<string, string | undefined>();
+
+  /** @param makes whether folders that are gone are made again */
+  constructor(
+    private readonly place: string,
+    private readonly makes = false,
+  ) {}
+
+  fault(below: string): string | undefined {
+    const folder = below.slice(0, Math.max(0, below.lastIndexOf("/")));
+    if (this.checked.has(folder)) return this.checked.get(folder);
+    const fault = this.look(folder);
+    this.checked.set(folder, fault);
+    return fault;
   }
 
-  /** Carries a move out, or the rest of one: a file that is already where it should be is left there. */
-  private async carryOut({ kind, batch, files }: Move): Promise<void> {
-    if (!BATCH_ID.test(batch)) throw new Error(`"${batch}" in the journal is not a batch`);
-    const folder = path.join(this.root, batch);
-    for (const file of files) {
-      if (!isFramePath(file)) throw new Error(`"${file}" in the journal is not a frame`);
-      const place = path.join(this.volume.framesPath, file);
-      const held = path.join(folder, file);
-      if (kind === "hold") {
-        await moveIfThere(place, held);
-        this.volume.noteGone(file);
-      } else if (kind === "restore") {
-        // Rendered anew meanwhile: the key is the same, so the pixels are; the held copy goes.
-        if (await exists(place)) await rm(held, { force: true });
-        else await moveIfThere(held, place);
-        await this.volume.noteBack(file);
-      } else await rm(held, { force: true });
+  private look(folder: string): string | undefined {
+    let at = this.place;
+    for (const part of folder === "" ? [] : folder.split("/")) {
+      at += `/${part}`;
+      const stats = lstatSync(at, { throwIfNoEntry: false });
+      if (!stats && this.makes) mkdirSync(at);
+      else if (!stats) return "it is gone";
+      else if (!stats.isDirectory()) return "a link or a file is in the way to it";
     }
-    if (kind !== "hold") await rm(folder, { recursive: true, force: true });
-  }
-
-  private async load(): Promise<void> {
-    this.batches.clear();
-    this.sizes.clear();
-    this.total = 0;
-    for (const batch of (await readdir(this.root)).filter((name) => BATCH_ID.test(name)).sort()) {
-      const files: string[] = [];
-      for (const owner of await readdir(path.join(this.root, batch))) {
-        for (const name of await readdir(path.join(this.root, batch, owner))) {
-          const file = path.join(owner, name);
-          if (!isFramePath(file)) continue;
-          const bytes = allocatedBytes((await stat(path.join(this.root, batch, file))).size);
-          files.push(file);
-          this.sizes.set(`${batch}/${file}`, bytes);
-          this.total += bytes;
-        }
-      }
-      if (files.length > 0) this.batches.set(batch, files);
-    }
+    return realpathSync(at) === at ? undefined : "the way to it leads elsewhere";
   }
 }
 
-/** `<owner>/<frame file>` and nothing that leads elsewhere. */
-function isFramePath(file: string): boolean {
-  const [owner, name, ...rest] = file.split(path.sep);
-  return rest.length === 0 && /^[a-z0-9][a-z0-9-]{0,63}$/.test(owner ?? "") && parseName(name ?? "") !== undefined;
-}
+/** Lets others have a turn now and then. */
+class Turn {
+  private since = performance.now();
 
-async function moveIfThere(from: string, to: string): Promise<void> {
-  await mkdir(path.dirname(to), { recursive: true });
-  try {
-    await rename(from, to);
-  } catch (error) {
-    if ((error as NodeJS.ErrnoException).code !== "ENOENT") throw error;
+  async giveWay(): Promise<void> {
+    if (performance.now() - this.since < TURN_MS) return;
+    await new Promise((resolve) => setImmediate(resolve));
+    this.since = performance.now();
   }
 }
 
-async function exists(file: string): Promise<boolean> {
-  return access(file).then(
-    () => true,
-    () => false,
-  );
+function sumOf({ items }: Held): Bytes {
+  let sum = 0;
+  for (const { bytes } of items.values()) sum += bytes;
+  return sum;
+}
+
+function isEmptyOf(folder: string): boolean {
+  return readdirSync(folder).every((name) => name.startsWith(LIST));
+}
+
+const FAULTS: Readonly<Record<string, string>> = {
+  ENOENT: "it is gone",
+  ENOTDIR: "it is gone",
+  EACCES: "it may not be moved",
+  EPERM: "it may not be moved",
+  EROFS: "the drive can only be read",
+  EBUSY: "something is mounted in it, or another program holds it",
+  EXDEV: "it is on another drive",
+  ENOTEMPTY: "something else is in its place",
+  EEXIST: "something else is in its place",
+  ENAMETOOLONG: "its path is too long to be moved",
+  ENOSPC: "the drive is full",
+  EIO: "the drive does not answer",
+  ENODEV: "the drive does not answer",
+};
+
+function faultText(error: unknown): string {
+  const { code, message } = error as NodeJS.ErrnoException;
+  return FAULTS[code ?? ""] ?? message;
 }

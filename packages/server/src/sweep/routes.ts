@@ -1,25 +1,78 @@
-import { KEY_PATTERN, type SweepSettings } from "@kinetocache/core";
+import {
+  cleaningRuleSchema,
+  MOST_RULES,
+  ruleFileSchema,
+  type CleaningRule,
+  type RuleFile,
+  type SweepMark,
+  type SweepSettings,
+} from "@kinetocache/core";
 import express, { Router } from "express";
 import Joi from "joi";
-import { accept, Problem } from "../http/problem";
+import { accept } from "../http/problem";
 import type { Locations } from "../volumes/locations";
-import { sweepSettingsSchema, type Emptying } from "./emptying";
-import type { Holding } from "./holding";
+import type { Selection } from "./desk";
+import { marksSchema, sweepSettingsSchema, toldSchema, type Sweeper, type Told } from "./sweeper";
+import type { Timekeeper } from "./timekeeper";
+import type { Wrap } from "./wrap";
 
-const holdSchema = Joi.object<{ location?: string; keys: string[] }>({
-  location: Joi.string().max(40),
-  keys: Joi.array().items(Joi.string().pattern(KEY_PATTERN, "32 hexadecimal digits")).min(1).max(1_000_000).required(),
+const selectionSchema = Joi.object<{ selection: Selection }>({
+  selection: Joi.array()
+    .min(1)
+    .max(1000)
+    .items(
+      Joi.object({
+        place: Joi.string().max(64).required(),
+        ids: Joi.array().items(Joi.string().max(4096)).min(1).max(1_000_000).required(),
+      }),
+    )
+    .required(),
+});
+const folderPath = Joi.string().min(1).max(4096);
+const folderSchema = Joi.object<{ folder: string; projects: string[] }>({
+  folder: folderPath.required(),
+  projects: Joi.array().max(50).items(folderPath).required(),
+});
+const projectsSchema = Joi.object<{ projects: string[] }>({
+  projects: Joi.array().max(50).items(folderPath).required(),
+});
+const scanSchema = Joi.object<{ fresh: boolean }>({ fresh: Joi.boolean().required() });
+const partSchema = Joi.object<{ numbers?: number[] }>({
+  numbers: Joi.array().items(Joi.number().integer().min(0)).min(1).max(1_000_000),
+});
+const rulesSchema = Joi.object<{ rules: CleaningRule[] }>({
+  rules: Joi.array().max(MOST_RULES).items(cleaningRuleSchema).unique("id").required(),
+});
+const trySchema = Joi.object<{ ruleFile: RuleFile; paths: string[] }>({
+  ruleFile: ruleFileSchema.required(),
+  paths: Joi.array().max(1000).items(Joi.string().min(1).max(4096)).required(),
 });
 
-/** Sweeping frames of all locations, each into the holding of its own. */
-export function sweepRoutes(locations: Locations, emptying: Emptying): Router {
-  const router = Router();
+const wrapSchema = Joi.object<{ file: string; target: string; sweeps: boolean }>({
+  file: folderPath.required(),
+  target: folderPath.required(),
+  sweeps: Joi.boolean().required(),
+});
+const fileSchema = Joi.object<{ file: string }>({ file: folderPath.required() });
+const reopenSchema = Joi.object<{ folder: string }>({ folder: folderPath.required() });
+const relinkSchema = Joi.object<{ folder: string; from: string }>({
+  folder: folderPath.required(),
+  from: folderPath.required(),
+});
 
-  function holderOf(batch: string): Holding {
-    const found = locations.open().find(({ holding }) => holding.has(batch));
-    if (!found) throw new Problem(404, "no-batch", `Holding has no batch ${batch}`);
-    return found.holding;
-  }
+const small = express.json();
+const large = express.json({ limit: "128mb" });
+
+export interface SweepParts {
+  readonly locations: Locations;
+  readonly sweeper: Sweeper;
+  readonly timekeeper: Timekeeper;
+  readonly wrap: Wrap;
+}
+
+/** Sweeping: what is listed, what is planned, what moves, and by which rules. */
+export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts): Router {
+  const router = Router();
 
   router.get("/items", (_request, response) => {
     response.json(
@@ -27,42 +80,146 @@ export function sweepRoutes(locations: Locations, emptying: Emptying): Router {
     );
   });
 
-  router.get("/holds", (_request, response) => {
-    response.json(
-      locations.open().flatMap(({ id, holding }) => holding.list().map((batch) => ({ ...batch, location: id }))),
-    );
+  router.get("/folders", async (_request, response) => {
+    response.json(await sweeper.reports());
+  });
+
+  router.post("/folders", small, async (request, response) => {
+    const { folder, projects } = accept(folderSchema, request.body, "body");
+    response.status(201).json(await sweeper.register(folder, projects));
+  });
+
+  router.put("/folders/:id", small, async (request, response) => {
+    await sweeper.setProjects(request.params.id, accept(projectsSchema, request.body, "body").projects);
+    response.status(204).end();
+  });
+
+  router.delete("/folders/:id", async (request, response) => {
+    await sweeper.unregister(request.params.id);
+    response.status(204).end();
+  });
+
+  router.post("/folders/:id/scan", small, (request, response) => {
+    const { fresh } = accept(scanSchema, request.body, "body");
+    response.status(202).json({ job: sweeper.scan(request.params.id, fresh).id });
+  });
+
+  // Lines of JSON: hundreds of thousands of items are read a few at a time.
+  router.get("/folders/:id/items", async (request, response) => {
+    const lines = await sweeper.desk.call("items", sweeper.folders.get(request.params.id).id);
+    response.set({ "Content-Type": "application/x-ndjson", "Cache-Control": "no-store" });
+    for (const line of lines) response.write(line);
+    response.end();
+  });
+
+  router.post("/plan", large, async (request, response) => {
+    const { items, ...plan } = await sweeper.plan(accept(selectionSchema, request.body, "body").selection);
+    // The screen has the items.
+    response.json({ ...plan, items: items.length });
+  });
+
+  router.get("/holds", async (_request, response) => {
+    response.json(await sweeper.holds());
+  });
+
+  router.post("/holds", large, async (request, response) => {
+    response.status(201).json(await sweeper.hold(accept(selectionSchema, request.body, "body").selection, "you"));
+  });
+
+  router.get("/holds/:id/items", async (request, response) => {
+    response.json(await sweeper.heldItems(request.params.id));
+  });
+
+  router.post("/holds/:id/restore", large, async (request, response) => {
+    const { numbers } = accept(partSchema, request.body ?? {}, "body");
+    response.json({ stayed: await sweeper.restore(request.params.id, numbers) });
+  });
+
+  router.post("/holds/:id/empty", large, async (request, response) => {
+    const { numbers } = accept(partSchema, request.body ?? {}, "body");
+    await sweeper.empty(request.params.id, "you", numbers);
+    response.status(204).end();
+  });
+
+  router.get("/history", (_request, response) => {
+    response.json(sweeper.history.all);
   });
 
   router.get("/settings", (_request, response) => {
-    response.json(emptying.settings);
+    response.json({ ...sweeper.settings, rulesAtMs: timekeeper.rulesAtMs });
   });
 
-  router.put("/settings", express.json(), async (request, response) => {
-    await emptying.change(accept<SweepSettings>(sweepSettingsSchema, request.body, "settings"));
+  router.put("/settings", small, async (request, response) => {
+    await sweeper.changeSettings(accept<SweepSettings>(sweepSettingsSchema, request.body, "settings"));
+    await timekeeper.settingsChanged();
     response.status(204).end();
   });
 
-  // Of one location, or of all that hold any of the frames.
-  router.post("/holds", express.json({ limit: "64mb" }), async (request, response) => {
-    const { keys, location } = accept(holdSchema, request.body, "body");
-    const holders = (location === undefined ? locations.open() : [locations.get(location)]).filter(({ volume }) =>
-      keys.some((key) => volume.has(key)),
-    );
-    if (holders.length === 0)
-      throw new Problem(404, "nothing-to-sweep", "None of these frames is in the disk cache any more");
-    const batches = [];
-    for (const { id, holding } of holders) batches.push({ ...(await holding.hold(keys)), location: id });
-    response.status(201).json(batches);
+  // What rules would take now; nothing moves.
+  router.post("/rules/preview", small, async (request, response) => {
+    response.json(await sweeper.preview(accept(rulesSchema, request.body, "body").rules));
   });
 
-  router.post("/holds/:id/restore", async (request, response) => {
-    await holderOf(request.params.id).restore(request.params.id);
+  router.post("/rules/run", async (_request, response) => {
+    response.json(await sweeper.runRules("your rules"));
+  });
+
+  router.get("/rule-file", (_request, response) => {
+    response.json(sweeper.ruleFile);
+  });
+
+  router.put("/rule-file", large, async (request, response) => {
+    await sweeper.changeRuleFile(accept<RuleFile>(ruleFileSchema, request.body, "rule file"));
     response.status(204).end();
   });
 
-  router.delete("/holds/:id", async (request, response) => {
-    await holderOf(request.params.id).empty(request.params.id);
+  router.post("/rule-file/try", large, async (request, response) => {
+    const { ruleFile, paths } = accept(trySchema, request.body, "body");
+    response.json(await sweeper.explain(ruleFile, paths));
+  });
+
+  router.get("/marks", (_request, response) => {
+    response.json(sweeper.marks);
+  });
+
+  router.put("/marks", large, async (request, response) => {
+    await sweeper.changeMarks(accept<readonly SweepMark[]>(marksSchema, request.body, "marks"));
     response.status(204).end();
+  });
+
+  router.put("/compositions", large, async (request, response) => {
+    await sweeper.tell(accept<Told>(toldSchema, request.body, "compositions"));
+    response.status(204).end();
+  });
+
+  router.get("/offered", async (_request, response) => {
+    response.json(await sweeper.offered());
+  });
+
+  router.get("/projects", async (_request, response) => {
+    response.json(await wrap.projects());
+  });
+
+  router.get("/wrap", async (request, response) => {
+    response.json(await wrap.look(accept(fileSchema, request.query, "query").file));
+  });
+
+  router.post("/wrap", small, async (request, response) => {
+    const { file, target, sweeps } = accept(wrapSchema, request.body, "body");
+    response.status(202).json({ job: await wrap.start(file, target, sweeps) });
+  });
+
+  router.get("/gathered", (_request, response) => {
+    response.json(wrap.gathered);
+  });
+
+  router.post("/gathered", small, async (request, response) => {
+    response.json(await wrap.reopen(accept(reopenSchema, request.body, "body").folder));
+  });
+
+  router.post("/gathered/relink", small, async (request, response) => {
+    const { folder, from } = accept(relinkSchema, request.body, "body");
+    response.json(await wrap.relink(folder, from));
   });
 
   return router;

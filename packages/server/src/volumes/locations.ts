@@ -9,6 +9,7 @@ import { JsonFile } from "../files/jsonFile";
 import { Problem } from "../http/problem";
 import { SequenceFolder } from "../sequences/sequenceFolder";
 import { Holding } from "../sweep/holding";
+import { VolumeKeeper } from "../sweep/volumeKeeper";
 import { InUseError, Volume, type ReadFrame, type VolumeState } from "./volume";
 
 /** Frames are stored there, or only media is read from there. */
@@ -271,7 +272,10 @@ export class Locations {
   private async openVolume({ id, folder }: Registered): Promise<OpenLocation> {
     const volume = await Volume.open(folder, { medium: this.mediumOf(folder) });
     try {
-      return { id, volume, holding: await Holding.open(volume), sequences: await SequenceFolder.open(volume) };
+      const sequences = await SequenceFolder.open(volume);
+      const holding = Holding.open(folder, path.join(folder, "holding"), new VolumeKeeper(volume, sequences));
+      volume.holdingBytes = () => holding.bytes;
+      return { id, volume, holding, sequences };
     } catch (error) {
       await volume.close();
       throw error;

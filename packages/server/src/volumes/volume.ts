@@ -234,13 +234,7 @@ export class Volume {
   }
 
   items(): FrameItem[] {
-    return this.index.all().map(({ key, owner, size, lastUsedMs, costMs }) => ({
-      key,
-      owner,
-      bytes: allocatedBytes(size),
-      lastUsedMs,
-      costMs,
-    }));
+    return this.index.all().map(itemOf);
   }
 
   /**
@@ -363,11 +357,11 @@ export class Volume {
     return { content, format, owner, costMs };
   }
 
-  /** Path below `frames/` of each key that is held; others are left out. */
-  relativePaths(keys: readonly ContentKey[]): string[] {
+  /** Frames that are held, each with its path below `frames/`; other keys are left out. */
+  filesOf(keys: readonly ContentKey[]): (FrameItem & { readonly path: string })[] {
     return keys.flatMap((key) => {
       const frame = this.index.get(key);
-      return frame ? [path.relative(this.framesPath, this.pathOf(frame))] : [];
+      return frame ? [{ ...itemOf(frame), path: `${frame.owner}/${nameOf(frame)}` }] : [];
     });
   }
 
@@ -531,4 +525,8 @@ async function readWhole(file: string, size: Bytes): Promise<Buffer | undefined>
   } finally {
     await handle.close();
   }
+}
+
+function itemOf({ key, owner, size, lastUsedMs, costMs }: StoredFrame): FrameItem {
+  return { key, owner, bytes: allocatedBytes(size), lastUsedMs, costMs };
 }

@@ -63,7 +63,7 @@ function folderView({ id, folder, holds, condition, volume }: FolderState): Loca
 }
 
 /** The last two folders of a path tell most places apart. */
-function shortPath(folder: string): string {
+export function shortPath(folder: string): string {
   const parts = folder.split(/[\\/]/).filter(Boolean);
   return parts.length > 2 ? `…/${parts.slice(-2).join("/")}` : folder;
 }

@@ -1,9 +1,10 @@
-import { groupItems, type ContentKey, type FrameItem, type ItemGroup, type Owners } from "@kinetocache/core";
+import { frameItems, type ContentKey, type FrameItem, type Owners, type SweepItem } from "@kinetocache/core";
 import { dequal } from "dequal";
 import { useLiveQuery } from "dexie-react-hooks";
 import { useEffect, useState } from "react";
 import { database, type StoredDocument } from "./database";
 import type { ReachReply, ReachRequest } from "./reach.worker";
+import type { PlacedFrame } from "./sweep";
 
 let worker: Worker | undefined;
 let nextRequest = 0;
@@ -80,27 +81,25 @@ async function ownersOf(
   };
 }
 
-/** Names of the compositions by their ids; undefined before they are read. */
-export function useDocumentNames(): ReadonlyMap<string, string> | undefined {
-  return useLiveQuery(async () => new Map((await database.documents.toArray()).map(({ id, name }) => [id, name])));
-}
-
 /**
- * The items grouped by composition and state; undefined while that is worked out for the first time. Until it is known
- * of other items, the groups are those of before.
+ * Cached frames and what they are worth; undefined while that is worked out for the first time. Until it is known of
+ * other frames, it is that of before.
  */
-export function useItemGroups(items: readonly FrameItem[] | undefined, open: string): readonly ItemGroup[] | undefined {
+export function useFrameItems(
+  frames: readonly PlacedFrame[] | undefined,
+  open: string,
+): readonly SweepItem[] | undefined {
   const documents = useLiveQuery(() => database.documents.toArray());
-  const [groups, setGroups] = useState<readonly ItemGroup[]>();
+  const [items, setItems] = useState<readonly SweepItem[]>();
   useEffect(() => {
-    if (!documents || !items) return;
+    if (!documents || !frames) return;
     let active = true;
-    void ownersOf(items, documents, open).then((owners) => {
-      if (active) setGroups(groupItems(items, owners, Date.now()));
+    void ownersOf(frames, documents, open).then((owners) => {
+      if (active) setItems(frameItems(frames, owners, Date.now()));
     });
     return () => {
       active = false;
     };
-  }, [documents, open, items]);
-  return groups;
+  }, [documents, open, frames]);
+  return items;
 }

@@ -2,7 +2,6 @@ import type {
   Drive,
   DriveTest,
   FillSample,
-  LedgerItem,
   Hardware,
   LiveFigures,
   LocationCondition,
@@ -13,7 +12,6 @@ import type {
   ProgramMark,
   SequenceState,
   StartupEntry,
-  SweepSettings,
 } from "@kinetocache/core";
 import { useEffect, useState } from "react";
 import useSWR, { mutate, type SWRResponse } from "swr";
@@ -46,22 +44,14 @@ export interface JobStatus {
   /** Share that is done, 0 to 1. */
   readonly progress: number;
   readonly detail: string;
-}
-
-export interface Batch {
-  readonly id: string;
-  readonly location: string;
-  readonly sweptMs: number;
-  readonly frames: number;
-  readonly bytes: number;
-  readonly rebuildMs: number;
-  readonly owners: readonly string[];
+  /** Whether its end is seen elsewhere. */
+  readonly isQuiet?: boolean;
 }
 
 /** A request that the server refused or did not answer; the message is fit to show. */
 export class RequestError extends Error {}
 
-async function request(path: string, init?: RequestInit): Promise<Response> {
+export async function request(path: string, init?: RequestInit): Promise<Response> {
   const response = await fetch(path, init).catch((cause: unknown) => {
     throw new RequestError(
       "The server does not answer. Start it again with `npm run demo`; this page will go on by itself.",
@@ -73,12 +63,11 @@ async function request(path: string, init?: RequestInit): Promise<Response> {
   throw new RequestError(problem.detail ?? `The server answered ${response.status}`);
 }
 
-async function read<T>(path: string): Promise<T> {
+export async function read<T>(path: string): Promise<T> {
   return (await (await request(path)).json()) as T;
 }
 
-const SWEEP_SETTINGS = "/api/sweep/settings";
-const EVERY_TWO_SECONDS = {
+export const EVERY_TWO_SECONDS = {
   refreshInterval: 2000,
   shouldRetryOnError: true,
   errorRetryInterval: 2000,
@@ -97,14 +86,6 @@ const FOLDERS = "/api/locations";
 
 export function useFolders(): SWRResponse<FolderState[], RequestError> {
   return useSWR<FolderState[], RequestError>(FOLDERS, read, EVERY_TWO_SECONDS);
-}
-
-export function useItems(): SWRResponse<LedgerItem[], RequestError> {
-  return useSWR<LedgerItem[], RequestError>("/api/sweep/items", read, { ...EVERY_TWO_SECONDS, refreshInterval: 5000 });
-}
-
-export function useHolds(): SWRResponse<Batch[], RequestError> {
-  return useSWR<Batch[], RequestError>("/api/sweep/holds", read, { ...EVERY_TWO_SECONDS, refreshInterval: 5000 });
 }
 
 /** The drives of the machine, and what was measured of them. */
@@ -152,7 +133,7 @@ export async function testDrive(
   return found;
 }
 
-async function* linesOf(stream: ReadableStream<string>): AsyncGenerator<string> {
+export async function* linesOf(stream: ReadableStream<string>): AsyncGenerator<string> {
   const reader = stream.getReader();
   let rest = "";
   for (let next = await reader.read(); !next.done; next = await reader.read()) {
@@ -202,11 +183,13 @@ export function readDisturbances(): Promise<Pick<LiveFigures, "conditions" | "pr
   return read<Pick<LiveFigures, "conditions" | "programs">>("/api/machine/disturbances");
 }
 
-async function refreshDisk(): Promise<void> {
-  await Promise.all([FOLDERS, DRIVES, "/api/sweep/items", "/api/sweep/holds"].map((path) => mutate(path)));
+/** Asks anew for all that changes when files move. */
+export async function refreshDisk(): Promise<void> {
+  const isSweeping = (key: unknown) => typeof key === "string" && key.startsWith("/api/sweep/");
+  await Promise.all([mutate(FOLDERS), mutate(DRIVES), mutate(SEQUENCES), mutate(isSweeping)]);
 }
 
-const json = (method: string, body: unknown): RequestInit => ({
+export const json = (method: string, body: unknown): RequestInit => ({
   method,
   headers: { "Content-Type": "application/json" },
   body: JSON.stringify(body),
@@ -279,7 +262,7 @@ export function sequenceExport(id: string, format: "png" | "exr"): string {
   return `${SEQUENCES}/${id}/export?format=${format}&first=1`;
 }
 
-const JOBS = "/api/jobs";
+export const JOBS = "/api/jobs";
 
 export const isUnderWay = ({ state }: JobStatus): boolean => state === "running" || state === "paused";
 
@@ -302,33 +285,6 @@ export function useJobs(): readonly JobStatus[] | undefined {
 
 export async function steerJob(id: string, wish: "pause" | "resume" | "cancel"): Promise<void> {
   await request(`/api/jobs/${id}`, json("POST", { wish }));
-}
-
-/** What holds for holding; undefined before it is known. */
-export function useSweepSettings(): SweepSettings | undefined {
-  return useSWR<SweepSettings, RequestError>(SWEEP_SETTINGS, read).data;
-}
-
-export async function changeSweepSettings(settings: SweepSettings): Promise<void> {
-  await request(SWEEP_SETTINGS, json("PUT", settings));
-  await mutate(SWEEP_SETTINGS);
-}
-
-/** Moves frames to holding. @param location of one folder; of all of them when left out @returns a batch a folder */
-export async function holdFrames(keys: readonly string[], location?: string): Promise<Batch[]> {
-  const response = await request("/api/sweep/holds", json("POST", { keys, location }));
-  await refreshDisk();
-  return (await response.json()) as Batch[];
-}
-
-export async function restoreBatch(id: string): Promise<void> {
-  await request(`/api/sweep/holds/${id}/restore`, { method: "POST" });
-  await refreshDisk();
-}
-
-export async function emptyBatch(id: string): Promise<void> {
-  await request(`/api/sweep/holds/${id}`, { method: "DELETE" });
-  await refreshDisk();
 }
 
 /** @param mark undefined takes the mark away */

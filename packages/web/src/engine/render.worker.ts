@@ -94,7 +94,8 @@ function closeGraphics(): void {
 
 /** The graphics renderer on the chosen device; frames come one at a time, so that none is under way here. */
 async function openGraphics(media: Media): Promise<GpuRenderer> {
-  if (graphics?.choice === choice) return graphics.renderer;
+  // A device may go between two frames; whoever asks for the next one has been told of it, or wants to try again.
+  if (graphics?.choice === choice && !graphics.renderer.isLost) return graphics.renderer;
   closeGraphics();
   const wanted = choice;
   graphics = { choice: wanted, renderer: await GpuRenderer.open(wanted, media) };

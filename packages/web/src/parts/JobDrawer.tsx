@@ -196,12 +196,12 @@ function useJobsUnderWay(): readonly JobStatus[] {
     const ended = jobs.filter((job) => !isUnderWay(job));
     // Those that had ended before are no news.
     told.current ??= new Set(ended.map(({ id }) => id));
-    for (const { id, title, state, detail } of ended) {
+    for (const { id, title, state, detail, isQuiet } of ended) {
       if (told.current.has(id)) continue;
       told.current.add(id);
       // Frames are elsewhere now.
       send({ kind: "diskChanged" });
-      notify(`${title}: ${ENDINGS[state]}${detail ? `, ${detail}` : ""}.`);
+      if (!isQuiet || state === "failed") notify(`${title}: ${ENDINGS[state]}${detail ? `, ${detail}` : ""}.`);
     }
   }, [jobs, notify]);
   return (jobs ?? []).filter(isUnderWay);

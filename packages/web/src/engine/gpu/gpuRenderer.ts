@@ -54,6 +54,11 @@ export class GpuRenderer {
     return this.evaluator.mediaOf(root);
   }
 
+  /** Whether the device is gone; what it renders is not to be had again. */
+  get isLost(): boolean {
+    return this.gpu.lost() !== undefined;
+  }
+
   close(): void {
     this.gpu.device.destroy();
   }

@@ -7,17 +7,17 @@ import {
   LARGEST_CAP,
   PACKINGS,
   SMALLEST_CAP,
-  type FrameItem,
-  type ItemGroup,
   type LocationSettings,
+  type SweepItem,
 } from "@kinetocache/core";
-import { useEffect, useId, useState } from "react";
+import { useEffect, useId, useMemo, useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import { send, useEngine } from "../../data/engineStore";
 import { changeLocation, type LocationContents, type LocationView } from "../../data/locations";
-import { useItemGroups } from "../../data/reach";
-import { emptyBatch, holdFrames, restoreBatch, unregisterFolder, useHolds, useItems } from "../../data/server";
+import { useFrameItems } from "../../data/reach";
+import { unregisterFolder } from "../../data/server";
+import { emptyBatch, holdSelection, restoreBatch, useFrames, useHolds, type PlacedFrame } from "../../data/sweep";
 import { useWorkspace } from "../../data/workspace";
 import { bytesText, durationText, framesText } from "../../parts/format";
 import { NumberField } from "../../parts/NumberField";
@@ -126,34 +126,34 @@ interface Part {
 }
 
 /** What the user keeps is no part of anything that is cleared. */
-function partOf(name: string, groups: readonly ItemGroup[]): Part {
-  const own = groups.filter(({ state }) => state !== "kept");
+function partOf(name: string, items: readonly SweepItem[]): Part {
+  const own = items.filter(({ state }) => state !== "kept");
   return {
     name,
-    keys: own.flatMap(({ keys }) => keys),
+    keys: own.map(({ id }) => id),
     bytes: own.reduce((sum, { bytes }) => sum + bytes, 0),
     rebuildMs: own.reduce((sum, { rebuildMs = 0 }) => sum + rebuildMs, 0),
   };
 }
 
 interface ClearProps {
-  readonly items: readonly FrameItem[] | undefined;
+  readonly frames: readonly PlacedFrame[] | undefined;
   readonly onClear: (part: Part) => void;
 }
 
-function Clear({ items, onClear }: ClearProps) {
+function Clear({ frames, onClear }: ClearProps) {
   const { document, stored } = useWorkspace();
-  const groups = useItemGroups(items, document.id);
-  if (!groups) return <p className="control-note">Looking through the frames…</p>;
+  const items = useFrameItems(frames, document.id);
+  if (!items) return <p className="control-note">Looking through the frames…</p>;
   const parts = [
-    partOf(groups.some(({ state }) => state === "kept") ? "all but kept" : "all", groups),
+    partOf(items.some(({ state }) => state === "kept") ? "all but kept" : "all", items),
     partOf(
       stored.name,
-      groups.filter(({ owner }) => owner === document.id),
+      items.filter(({ owner }) => owner === document.id),
     ),
     partOf(
       "stale only",
-      groups.filter(({ state }) => isSweepable(state)),
+      items.filter(({ state }) => isSweepable(state)),
     ),
   ];
   return (
@@ -177,23 +177,24 @@ function Clear({ items, onClear }: ClearProps) {
 
 function FolderClear({ id }: { readonly id: string }) {
   const attempt = useAttempt();
-  const items = useItems().data?.filter(({ location }) => location === id);
-  const held = (useHolds().data ?? []).filter(({ location }) => location === id);
+  const all = useFrames().data;
+  const frames = useMemo(() => all?.filter(({ location }) => location === id), [all, id]);
+  const held = (useHolds().data ?? []).filter(({ place }) => place === id);
   const bytes = held.reduce((sum, batch) => sum + batch.bytes, 0);
-  const all = (work: (id: string) => Promise<void>) =>
+  const each = (work: (id: string) => Promise<unknown>) =>
     void attempt(async () => {
       for (const batch of held) await work(batch.id);
     });
   return (
     <>
-      <Clear items={items} onClear={({ keys }) => void attempt(() => holdFrames(keys, id))} />
+      <Clear frames={frames} onClear={({ keys }) => void attempt(() => holdSelection([{ place: id, ids: keys }]))} />
       {held.length > 0 ? (
         <p className="control-note">
           {bytesText(bytes)} wait in holding and still take space.{" "}
-          <Button size="sm" variant="outline-dark" onClick={() => all(emptyBatch)}>
+          <Button size="sm" variant="outline-dark" onClick={() => each((batch) => emptyBatch(batch))}>
             Return {bytesText(bytes)} now
           </Button>{" "}
-          <Button size="sm" variant="outline-dark" onClick={() => all(restoreBatch)}>
+          <Button size="sm" variant="outline-dark" onClick={() => each((batch) => restoreBatch(batch))}>
             Bring them back
           </Button>
         </p>
@@ -204,11 +205,12 @@ function FolderClear({ id }: { readonly id: string }) {
 
 function BrowserClear() {
   const items = useEngine((state) => state.browserItems);
+  const frames = useMemo(() => items?.map((item) => ({ ...item, location: BROWSER_LOCATION })), [items]);
   const bytes = useEngine((state) => state.browserDisk?.bytes);
   const [asked, setAsked] = useState<Part>();
   // What there is to clear changes with what is stored.
   useEffect(() => send({ kind: "browserDisk", withItems: true }), [bytes]);
-  if (!asked) return <Clear items={items} onClear={setAsked} />;
+  if (!asked) return <Clear frames={frames} onClear={setAsked} />;
   return (
     <p role="alert">
       {framesText(asked.keys.length)} go for good, {bytesText(asked.bytes)}; rendering them again would take about{" "}

@@ -1,0 +1,87 @@
+import type { Milliseconds } from "../composition";
+import type { Bytes } from "../machine";
+import type { Link } from "./foundItem";
+import { isBelow } from "./foundState";
+import type { SweepItem } from "./item";
+
+/** Something that was chosen and does not go. */
+export interface Skipped {
+  readonly place: string;
+  readonly id: string;
+  readonly reason: string;
+}
+
+/** Exactly what would move. */
+export interface SweepPlan {
+  readonly items: readonly SweepItem[];
+  readonly files: number;
+  /** What comes back once holding is emptied; content that has other names elsewhere does not. */
+  readonly bytes: Bytes;
+  /** Of it, per place. */
+  readonly bytesByPlace: Readonly<Record<string, Bytes>>;
+  readonly rebuildMs: Milliseconds;
+  readonly isEstimate: boolean;
+  /** Bytes of what nothing can make again. */
+  readonly lostBytes: Bytes;
+  readonly skipped: readonly Skipped[];
+}
+
+/** An item that was chosen, looked at once more. */
+export interface Chosen {
+  readonly item: SweepItem;
+  readonly links?: readonly Link[];
+  /** Why it cannot go; undefined when it can. */
+  readonly fault?: string;
+}
+
+/**
+ * What of the chosen items goes: never what is kept or in use, nothing twice, and nothing that is not below its place.
+ * @param skippedBefore what was chosen and is not listed any more
+ */
+export function planSweep(chosen: readonly Chosen[], skippedBefore: readonly Skipped[] = []): SweepPlan {
+  const items: SweepItem[] = [];
+  const skipped = [...skippedBefore];
+  const taken = new Set<string>();
+  const bytesByPlace: Record<string, Bytes> = {};
+  const links = new Map<string, { seen: number; link: Link }>();
+  const total = { files: 0, rebuildMs: 0, lostBytes: 0, isEstimate: false };
+  for (const { item, links: own = [], fault } of chosen) {
+    const { place, id } = item;
+    const name = `${place}/${id}`;
+    const reason = fault ?? faultOf(item) ?? (taken.has(name) ? "chosen twice" : undefined);
+    if (reason !== undefined) {
+      skipped.push({ place, id, reason });
+      continue;
+    }
+    taken.add(name);
+    items.push(item);
+    total.files += item.files;
+    total.isEstimate ||= item.isEstimate ?? false;
+    if (item.rebuildMs === undefined) total.lostBytes += item.bytes;
+    else total.rebuildMs += item.rebuildMs;
+    let bytes = item.bytes;
+    for (const link of own) {
+      // Counted when its last name goes.
+      bytes -= link.bytes;
+      const known = links.get(`${place}/${link.inode}`) ?? { seen: 0, link };
+      known.seen++;
+      links.set(`${place}/${link.inode}`, known);
+      if (known.seen === link.count) bytes += link.bytes;
+    }
+    bytesByPlace[place] = (bytesByPlace[place] ?? 0) + bytes;
+  }
+  const bytes = Object.values(bytesByPlace).reduce((sum, one) => sum + one, 0);
+  return { items, bytes, bytesByPlace, skipped, ...total };
+}
+
+function faultOf({ state, reason, id }: SweepItem): string | undefined {
+  if (state === "kept" || state === "in use") return reason;
+  return isSafePath(id) ? undefined : "its path leads out of its folder";
+}
+
+/** Whether a path stays below the folder that it starts from. */
+export function isSafePath(path: string): boolean {
+  return (
+    path !== "" && path.split("/").every((part) => part !== "" && part !== "." && part !== "..") && isBelow(path, "")
+  );
+}

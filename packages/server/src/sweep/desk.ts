@@ -1,0 +1,343 @@
+import { mkdirSync } from "node:fs";
+import path from "node:path";
+import {
+  compileRules,
+  explainPath,
+  judge,
+  packItems,
+  planSweep,
+  type Blocked,
+  type Bytes,
+  type CleaningRule,
+  type CompiledRules,
+  type ItemRule,
+  type ProjectKnowledge,
+  type RuledDrive,
+  type RuleFile,
+  type RuleVerdict,
+  type Skipped,
+  type SweepItem,
+  type SweepMark,
+  type SweepPlan,
+} from "@kinetocache/core";
+import type { HeldItem } from "./batchFile";
+import { FoundRoot, type RootPlace } from "./foundRoot";
+import type { Batch, Stayed } from "./holding";
+import { findProjectFiles, type ProjectFile, type ProjectFiles } from "./projectFiles";
+import type { ScanProgress } from "./scan";
+
+export interface DeskPlace extends RootPlace {
+  /** Whether content counts with its length. */
+  readonly isNominal: boolean;
+}
+
+/** What the desk works by; told anew whenever any of it changes. */
+export interface DeskTerms {
+  readonly ruleFile: RuleFile;
+  readonly marks: readonly SweepMark[];
+  /** Bytes a second at which frames are rendered and written; undefined while none were. */
+  readonly rebuildRate?: number;
+}
+
+/** A registered folder as it is known now. */
+export interface RootReport {
+  readonly id: string;
+  readonly version: number;
+  readonly scannedMs?: number;
+  readonly files: number;
+  readonly items: number;
+  /** All files in it. */
+  readonly totalBytes?: Bytes;
+  readonly itemBytes: Bytes;
+  readonly holdingBytes: Bytes;
+  readonly blocked: readonly Blocked[];
+  readonly unreadableProjects: readonly string[];
+  readonly projectFiles: number;
+  /** Why it cannot be used now. */
+  readonly fault?: string;
+}
+
+/** Items by the place that they are in. */
+export type Selection = readonly { readonly place: string; readonly ids: readonly string[] }[];
+
+export interface HeldReport {
+  readonly batches: readonly (Batch & { readonly place: string })[];
+  readonly skipped: readonly Skipped[];
+}
+
+/** What a path would be, by a rule file. */
+export interface PathVerdict {
+  readonly path: string;
+  readonly what: "item" | "media" | "project file" | "nothing";
+  readonly rule?: string;
+  readonly kind?: ItemRule["kind"];
+  readonly item?: string;
+  readonly project?: string;
+  readonly version?: number;
+}
+
+// Lines of this many items are made and sent one after the other.
+const ITEMS_A_LINE = 2000;
+const MOST_BLOCKED = 200;
+const CLASSIFY_AGAIN_MS = 60_000;
+
+/**
+ * All that is done with registered folders. It runs in a process of its own, where a drive that hangs holds up nothing
+ * else, and hundreds of thousands of files are nobody else's burden.
+ */
+export class Desk {
+  private readonly roots = new Map<string, FoundRoot>();
+  private readonly faults = new Map<string, string>();
+  private readonly places = new Map<string, DeskPlace>();
+  private readonly projects = new Map<string, ProjectFiles>();
+  private rules: CompiledRules | undefined;
+  private terms: DeskTerms | undefined;
+  private classifiedMs = 0;
+
+  /** @param data folder that keeps what was found */
+  constructor(private readonly data: string) {
+    mkdirSync(data, { recursive: true });
+  }
+
+  /** Takes the terms, and reads the items anew where the rule file changed. */
+  setTerms(terms: DeskTerms): void {
+    const isRead = JSON.stringify(this.terms?.ruleFile) === JSON.stringify(terms.ruleFile);
+    this.terms = terms;
+    if (!isRead) {
+      this.rules = compileRules(terms.ruleFile);
+      for (const root of this.roots.values()) {
+        this.lookForProjects(root);
+        root.read(this.rules, Date.now());
+      }
+    }
+    this.classifyAll();
+  }
+
+  /** Takes the registered folders; those that are not among them are let go. */
+  setPlaces(places: readonly DeskPlace[]): void {
+    for (const id of [...this.places.keys()])
+      if (!places.some((place) => place.id === id)) {
+        this.roots.get(id)?.forget();
+        for (const map of [this.roots, this.faults, this.places, this.projects]) map.delete(id);
+      }
+    for (const place of places) {
+      const isSame = JSON.stringify(this.places.get(place.id)) === JSON.stringify(place);
+      this.places.set(place.id, place);
+      if (!isSame) this.roots.delete(place.id);
+      this.openRoot(place);
+    }
+  }
+
+  /** A folder that is not there, with its drive, is tried again whenever it is asked for. */
+  private openRoot(place: DeskPlace): FoundRoot | undefined {
+    const open = this.roots.get(place.id);
+    if (open) return open;
+    try {
+      const root = new FoundRoot(place, path.join(this.data, `${place.id}.scan`), place.isNominal);
+      this.roots.set(place.id, root);
+      this.faults.delete(place.id);
+      if (this.rules) {
+        this.lookForProjects(root);
+        root.read(this.rules, Date.now());
+        this.classifyOne(root);
+      }
+      return root;
+    } catch (error) {
+      this.faults.set(place.id, (error as Error).message);
+      return undefined;
+    }
+  }
+
+  report(): RootReport[] {
+    // What was in use is idle after a while.
+    if (Date.now() - this.classifiedMs > CLASSIFY_AGAIN_MS) this.classifyAll();
+    return [...this.places.values()].map((place) => {
+      const root = this.openRoot(place);
+      const fault = this.faults.get(place.id);
+      const projects = this.projects.get(place.id);
+      return {
+        id: place.id,
+        version: root?.version ?? 0,
+        scannedMs: root?.scannedMs,
+        files: root?.files ?? 0,
+        items: root?.items.length ?? 0,
+        totalBytes: root?.totalBytes,
+        itemBytes: root?.items.reduce((sum, { bytes }) => sum + bytes, 0) ?? 0,
+        holdingBytes: root?.holding.bytes ?? 0,
+        blocked: root?.blocked.slice(0, MOST_BLOCKED) ?? [],
+        unreadableProjects: projects?.unreadable ?? [],
+        projectFiles: projects?.files.length ?? 0,
+        ...(fault === undefined ? {} : { fault }),
+      };
+    });
+  }
+
+  /** @returns whether it came to its end */
+  async scan(id: string, fresh: boolean, onProgress: (progress: ScanProgress) => void): Promise<boolean> {
+    const root = this.rootOf(id);
+    const ended = await root.scan(fresh, onProgress).catch((error: unknown) => {
+      this.roots.delete(id);
+      this.faults.set(id, (error as Error).message);
+      throw error;
+    });
+    if (!ended) return false;
+    this.lookForProjects(root);
+    root.read(this.rules!, Date.now());
+    this.classifyOne(root);
+    return true;
+  }
+
+  saveScan(id: string): void {
+    this.roots.get(id)?.save();
+  }
+
+  cancelScan(id: string): void {
+    this.roots.get(id)?.cancelScan();
+  }
+
+  /** Lines of JSON, each with some packed items. */
+  items(id: string): Buffer[] {
+    const { items } = this.rootOf(id);
+    const lines: Buffer[] = [];
+    for (let at = 0; at < items.length; at += ITEMS_A_LINE)
+      lines.push(Buffer.from(`${JSON.stringify(packItems(id, items.slice(at, at + ITEMS_A_LINE)))}\n`));
+    return lines;
+  }
+
+  /** What belongs to a project, in all folders. */
+  itemsOfOwner(owner: string): SweepItem[] {
+    return [...this.roots.values()].flatMap(({ items }) => items.filter((item) => item.owner === owner));
+  }
+
+  plan(selection: Selection): SweepPlan {
+    return this.planOf(selection).plan;
+  }
+
+  private planOf(selection: Selection) {
+    const gone: Skipped[] = [];
+    const chosen = selection.flatMap(({ place, ids }) => {
+      const root = this.rootOf(place);
+      const listed = new Map(root.items.map((item) => [item.id, item]));
+      return ids.flatMap((id) => {
+        const item = listed.get(id);
+        if (!item) gone.push({ place, id, reason: "it is not listed" });
+        return item ? [root.look(item)] : [];
+      });
+    });
+    return { plan: planSweep(chosen, gone) };
+  }
+
+  /** Moves what is chosen to holding, what cannot go left out. */
+  async hold(selection: Selection, by: string): Promise<HeldReport> {
+    const { plan } = this.planOf(selection);
+    const batches: (Batch & { place: string })[] = [];
+    const skipped: Skipped[] = [...plan.skipped];
+    for (const [place, root] of this.roots) {
+      const items = plan.items.filter((item) => item.place === place);
+      if (items.length === 0) continue;
+      const { batch, stayed } = await root.holding.hold(
+        items.map((item) => heldItem(item, root.found(item.id)!.isFolder)),
+        by,
+      );
+      if (batch) batches.push({ ...batch, place });
+      skipped.push(...stayed.map(({ path: id, reason }) => ({ place, id, reason })));
+      this.classifyOne(root);
+    }
+    return { batches, skipped };
+  }
+
+  holds(): (Batch & { place: string })[] {
+    return [...this.roots].flatMap(([place, { holding }]) => holding.list().map((batch) => ({ ...batch, place })));
+  }
+
+  heldItems(batch: string): (HeldItem & { number: number })[] {
+    const root = [...this.roots.values()].find(({ holding }) => holding.has(batch));
+    return [...(root?.holding.itemsOf(batch) ?? [])].map(([number, item]) => ({ number, ...item }));
+  }
+
+  /** What was brought back is listed again after the next scan, which is due then. */
+  restore(place: string, batch: string, numbers?: readonly number[]): Promise<Stayed[]> {
+    return this.rootOf(place).holding.restore(batch, numbers);
+  }
+
+  empty(place: string, batch: string, numbers?: readonly number[]): Promise<void> {
+    return this.rootOf(place).holding.empty(batch, numbers);
+  }
+
+  /**
+   * What rules would take now.
+   * @param own items of the product's own locations, which are not known here
+   */
+  judge(
+    rules: readonly CleaningRule[],
+    own: readonly SweepItem[],
+    drives: readonly (readonly [place: string, drive: RuledDrive])[],
+    closed?: string,
+  ): RuleVerdict[] {
+    const items = [...own, ...[...this.roots.values()].flatMap((root) => root.items)];
+    return judge(rules, items, { drives: new Map(drives), nowMs: Date.now(), closed });
+  }
+
+  /** What paths would be by a rule file, whether it is the one in force or not. */
+  explain(ruleFile: RuleFile, paths: readonly string[]): PathVerdict[] {
+    const rules = compileRules(ruleFile);
+    return paths.map((one) => {
+      const said = explainPath(rules, one);
+      if (said === undefined) return { path: one, what: "nothing" };
+      if (typeof said === "string") return { path: one, what: said };
+      const { rule, ...read } = said;
+      return { path: one, what: "item", rule: rule.name, kind: rule.kind, ...read };
+    });
+  }
+
+  projectFiles(): ProjectFile[] {
+    const all = [...this.projects.values()].flatMap(({ files }) => files);
+    return [...new Map(all.map((file) => [file.file, file])).values()];
+  }
+
+  private lookForProjects({ place }: FoundRoot): void {
+    this.projects.set(place.id, findProjectFiles(place.projects, this.rules!));
+  }
+
+  private classifyAll(): void {
+    this.classifiedMs = Date.now();
+    for (const root of this.roots.values()) this.classifyOne(root);
+  }
+
+  private classifyOne(root: FoundRoot): void {
+    const projects = this.projects.get(root.place.id);
+    if (!this.terms || !projects) return;
+    const versions = new Map<string, number>();
+    for (const { owner, version } of projects.files)
+      if (version !== undefined) versions.set(owner, Math.max(version, versions.get(owner) ?? 0));
+    const knowledge: ProjectKnowledge = {
+      ...(root.place.projects.length > 0 ? { projects: new Set(projects.files.map(({ owner }) => owner)) } : {}),
+      versions,
+      unreadable: projects.unreadable,
+      marks: this.terms.marks,
+      ...(this.terms.rebuildRate === undefined ? {} : { rebuildRate: this.terms.rebuildRate }),
+    };
+    root.classify(knowledge, Date.now());
+  }
+
+  private rootOf(id: string): FoundRoot {
+    const place = this.places.get(id);
+    const root = place && this.openRoot(place);
+    if (root) return root;
+    throw new Error(this.faults.get(id) ?? `There is no registered folder ${id}`);
+  }
+}
+
+export function heldItem(item: SweepItem, isFolder: boolean, below = item.id): HeldItem {
+  const { kind, owner, project, bytes, files, rebuildMs } = item;
+  return {
+    path: below,
+    isFolder,
+    kind,
+    ...(owner === undefined ? {} : { owner }),
+    project,
+    bytes,
+    files,
+    ...(rebuildMs === undefined ? {} : { rebuildMs }),
+  };
+}

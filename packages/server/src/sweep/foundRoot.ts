@@ -1,0 +1,180 @@
+import { lstatSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
+import path from "node:path";
+import {
+  classifyFound,
+  findItems,
+  totalBytes,
+  type Blocked,
+  type Bytes,
+  type Chosen,
+  type CompiledRules,
+  type FileTree,
+  type FoundItem,
+  type ProjectKnowledge,
+  type SweepItem,
+} from "@kinetocache/core";
+import type { HeldItem } from "./batchFile";
+import { Holding, type Keeper } from "./holding";
+import { decodeTree, encodeTree } from "./savedTree";
+import { scan, scanAtOnce, type ScanProgress } from "./scan";
+
+/** A folder that the user registered, whatever wrote what is in it. */
+export interface RootPlace {
+  readonly id: string;
+  /** Without links. */
+  readonly folder: string;
+  /** Folders in which project files are looked for. */
+  readonly projects: readonly string[];
+}
+
+/** Where swept files of a registered folder wait; it is on the same drive, and left out of every scan. */
+const HOLDING_FOLDER = ".kinetocache-holding";
+
+// A scan gives way to other questions after this long.
+const TURN_MS = 8;
+
+/** What is known of a registered folder. */
+export class FoundRoot implements Keeper {
+  private tree: FileTree | undefined;
+  private byPath = new Map<string, FoundItem>();
+  private isCancelled = false;
+  items: readonly SweepItem[] = [];
+  blocked: readonly Blocked[] = [];
+  /** When it was gone through last, in milliseconds since the epoch. */
+  scannedMs: number | undefined;
+  /** Goes up with every change of what is listed. */
+  version = 0;
+  readonly holding: Holding;
+
+  /**
+   * @param index file that keeps the last scan @param isNominal whether content counts with its length
+   * @throws Error when the folder is not there
+   */
+  constructor(
+    readonly place: RootPlace,
+    private readonly index: string,
+    readonly isNominal: boolean,
+  ) {
+    lstatSync(place.folder);
+    this.holding = Holding.open(place.folder, path.join(place.folder, HOLDING_FOLDER), this);
+    try {
+      this.tree = decodeTree(readFileSync(index));
+      this.scannedMs = lstatSync(index).mtimeMs;
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== "ENOENT") throw error;
+    }
+  }
+
+  /** Bytes of all files in it, items or not; undefined before it was gone through. */
+  get totalBytes(): Bytes | undefined {
+    return this.tree && totalBytes(this.tree);
+  }
+
+  get files(): number {
+    return this.tree?.files.name.length ?? 0;
+  }
+
+  /**
+   * Goes through the folder; what was known stands until that is done.
+   * @param fresh whether folders that look as before are gone through as well
+   * @returns whether it came to its end, and was not cancelled
+   * @throws Error when the folder cannot be read
+   */
+  async scan(fresh: boolean, onProgress: (progress: ScanProgress) => void): Promise<boolean> {
+    this.isCancelled = false;
+    const known = fresh ? undefined : this.tree;
+    const leaveOut = new Set([HOLDING_FOLDER]);
+    const walk = scan(this.place.folder, { known, isNominal: this.isNominal, nowMs: Date.now(), leaveOut });
+    let since = performance.now();
+    for (let step = walk.next(); ; step = walk.next()) {
+      if (step.done) {
+        this.tree = step.value;
+        break;
+      }
+      if (performance.now() - since < TURN_MS) continue;
+      onProgress(step.value);
+      await new Promise((resolve) => setImmediate(resolve));
+      if (this.isCancelled) return false;
+      since = performance.now();
+    }
+    this.scannedMs = Date.now();
+    return true;
+  }
+
+  cancelScan(): void {
+    this.isCancelled = true;
+  }
+
+  /** Keeps what was found for the next start. @throws Error when there is no room; the next scan is a first one then */
+  save(): void {
+    if (!this.tree) return;
+    writeFileSync(`${this.index}.new`, encodeTree(this.tree));
+    renameSync(`${this.index}.new`, this.index);
+  }
+
+  forget(): void {
+    rmSync(this.index, { force: true });
+  }
+
+  /** Reads the items out of what was found. */
+  read(rules: CompiledRules, nowMs: number): void {
+    const found = this.tree ? findItems(this.tree, rules, nowMs) : { items: [], blocked: [] };
+    this.byPath = new Map(found.items.map((item) => [item.path, item]));
+    this.blocked = found.blocked;
+  }
+
+  /** Says anew what each item is. */
+  classify(knowledge: ProjectKnowledge, nowMs: number): void {
+    this.items = classifyFound(this.place.id, [...this.byPath.values()], knowledge, nowMs);
+    this.version++;
+  }
+
+  found(id: string): FoundItem | undefined {
+    return this.byPath.get(id);
+  }
+
+  /** Looks at an item once more, just before it is to go. */
+  look(item: SweepItem): Chosen {
+    const found = this.byPath.get(item.id);
+    if (!found) return { item, fault: "it is not listed any more" };
+    return { item, links: found.links, fault: this.changeOf(found) };
+  }
+
+  private changeOf(found: FoundItem): string | undefined {
+    const file = `${this.place.folder}/${found.path}`;
+    try {
+      const stats = lstatSync(file, { throwIfNoEntry: false });
+      if (!stats) return "it is gone";
+      if (!found.isFolder)
+        return stats.isFile() && stats.size === found.size && stats.mtimeMs === found.modifiedMs
+          ? undefined
+          : "it changed since it was listed";
+      if (!stats.isDirectory()) return "it is no folder any more";
+      return this.folderChange(file, found);
+    } catch (error) {
+      return (error as NodeJS.ErrnoException).code === "ENAMETOOLONG" ? "its path is too long" : "it may not be read";
+    }
+  }
+
+  /** Anything that was added to a folder, or written in it, may be what is still wanted. */
+  private folderChange(file: string, found: FoundItem): string | undefined {
+    const { files, folders } = scanAtOnce(file);
+    const size = files.size.reduce((sum, one) => sum + one, 0);
+    const modifiedMs = files.modifiedMs.reduce((latest, one) => Math.max(latest, one), 0);
+    if (folders.notRead.some(Boolean)) return "something in it cannot be read";
+    return files.name.length === found.files && size === found.size && modifiedMs === found.modifiedMs
+      ? undefined
+      : "it changed since it was listed";
+  }
+
+  /** Between the look and the move little can happen; it is looked for all the same. */
+  refuse({ path: below }: HeldItem): string | undefined {
+    const found = this.byPath.get(below);
+    if (!found) return "it is not listed any more";
+    return found.isFolder ? undefined : this.changeOf(found);
+  }
+
+  gone({ path: below }: HeldItem): void {
+    this.byPath.delete(below);
+  }
+}

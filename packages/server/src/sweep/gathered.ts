@@ -1,0 +1,401 @@
+import { createHash } from "node:crypto";
+import { createReadStream, createWriteStream } from "node:fs";
+import { lstat, mkdir, open, readdir, readFile, realpath, rename, rm, stat, writeFile } from "node:fs/promises";
+import path from "node:path";
+import { pipeline } from "node:stream/promises";
+import { compileRules, filesOf, type Bytes, type RuleFile } from "@kinetocache/core";
+import Joi from "joi";
+import { Problem } from "../http/problem";
+import { mediaOf } from "./projectFiles";
+import { scanAtOnce } from "./scan";
+
+/** A file that cannot be made again: the project file, or media that it refers to. */
+export interface Original {
+  /** Full path; of one that is missing, where it should be. */
+  readonly file: string;
+  /** As the project refers to it. */
+  readonly reference: string;
+  readonly kind: "project" | "media";
+  readonly bytes: Bytes;
+  readonly isMissing: boolean;
+  /** What the project says that its content is. */
+  readonly sha256?: string;
+}
+
+/** A gathered file as the manifest lists it. */
+interface GatheredFile {
+  /** Below the gathered folder, with "/" between its parts. */
+  readonly path: string;
+  readonly from: string;
+  readonly reference: string;
+  readonly kind: "project" | "media";
+  readonly bytes: Bytes;
+  readonly sha256: string;
+}
+
+interface MissingFile {
+  readonly reference: string;
+  readonly bytes?: Bytes;
+  readonly sha256?: string;
+}
+
+export interface GatheredManifest {
+  readonly format: "kinetocache-gathered";
+  readonly version: 1;
+  readonly project: string;
+  /** As ISO 8601. */
+  readonly made: string;
+  readonly files: readonly GatheredFile[];
+  readonly missing: readonly MissingFile[];
+}
+
+const GATHERED_MANIFEST = "gathered.json";
+const SUMS = "SHA256SUMS";
+const PARTIAL = ".partial";
+
+const bytes = Joi.number().integer().min(0);
+const sha256 = Joi.string().pattern(/^[0-9a-f]{64}$/);
+const manifestSchema = Joi.object<GatheredManifest>({
+  format: Joi.string().valid("kinetocache-gathered").required(),
+  version: Joi.number().valid(1).required(),
+  project: Joi.string().max(400).required(),
+  made: Joi.string().isoDate().required(),
+  files: Joi.array()
+    .items(
+      Joi.object({
+        path: Joi.string().max(4096).required(),
+        from: Joi.string().max(4096).required(),
+        reference: Joi.string().max(4096).required(),
+        kind: Joi.string().valid("project", "media").required(),
+        bytes: bytes.required(),
+        sha256: sha256.required(),
+      }),
+    )
+    .required(),
+  missing: Joi.array()
+    .items(Joi.object({ reference: Joi.string().max(4096).required(), bytes, sha256 }))
+    .required(),
+});
+
+/**
+ * What of a project cannot be made again. A project in the documented format lists its media; of any other, all source
+ * media in the folder of its file is taken to be its own.
+ * @throws Problem 404 when the project file is gone
+ */
+export async function originalsOf(projectFile: string, ruleFile: RuleFile): Promise<Original[]> {
+  const stats = await stat(projectFile).catch(() => {
+    throw new Problem(404, "no-project", `There is no project file ${projectFile}`);
+  });
+  const name = path.basename(projectFile);
+  const project: Original = {
+    file: projectFile,
+    reference: name,
+    kind: "project",
+    bytes: stats.size,
+    isMissing: false,
+  };
+  const listed = mediaOf(projectFile);
+  if (!listed) return [project, ...mediaBeside(projectFile, ruleFile)];
+  const folder = path.dirname(projectFile);
+  const media = listed.map(async ({ path: reference, bytes: said = 0, sha256: sum }): Promise<Original> => {
+    const file = path.resolve(folder, reference);
+    const found = await stat(file).catch(() => undefined);
+    const isMissing = !found?.isFile();
+    const base = { file, reference, kind: "media" as const, bytes: found?.size ?? said, isMissing };
+    return sum === undefined ? base : { ...base, sha256: sum };
+  });
+  return [project, ...(await Promise.all(media))];
+}
+
+function mediaBeside(projectFile: string, ruleFile: RuleFile): Original[] {
+  const rules = compileRules(ruleFile);
+  const folder = path.dirname(projectFile);
+  const isMedia = (below: string) => {
+    const parts = below.split("/");
+    return parts.some((_, index) => rules.isMedia(parts.slice(0, index + 1).join("/")));
+  };
+  return [...filesOf(scanAtOnce(folder))].flatMap(({ path: reference, size }): Original[] =>
+    isMedia(reference)
+      ? [{ file: path.join(folder, reference), reference, kind: "media", bytes: size, isMissing: false }]
+      : [],
+  );
+}
+
+export interface GatherWish {
+  readonly project: string;
+  readonly originals: readonly Original[];
+  /** New or empty. */
+  readonly target: string;
+}
+
+/**
+ * Copies originals into one folder, with a manifest and a list of checksums. Each copy is read back and compared with
+ * what was read; nothing at the source is touched.
+ * @param onProgress bytes copied and verified so far @param gate waits, or throws when it is cancelled
+ * @throws Problem 409 when a copy is not what it was copied from; what was copied so far stays, without a manifest
+ */
+export async function gather(
+  { project, originals, target }: GatherWish,
+  onProgress: (bytes: Bytes) => void,
+  gate: () => Promise<void>,
+): Promise<GatheredManifest> {
+  const taken = new Set<string>([GATHERED_MANIFEST, SUMS]);
+  const files: GatheredFile[] = [];
+  let done = 0;
+  for (const { file, reference, kind, isMissing, sha256: said } of originals) {
+    if (isMissing) continue;
+    await gate();
+    const below = freeName(kind === "project" ? path.basename(file) : `media/${path.basename(file)}`, taken);
+    const to = path.join(target, below);
+    await mkdir(path.dirname(to), { recursive: true });
+    const read = await copy(file, `${to}${PARTIAL}`);
+    const back = await digest(`${to}${PARTIAL}`);
+    if (back.sha256 !== read.sha256 || back.bytes !== read.bytes)
+      throw new Problem(
+        409,
+        "copy-differs",
+        `The copy of ${file} is not what was read; the drive of ${target} may be failing`,
+      );
+    if (said !== undefined && said !== read.sha256)
+      console.warn(`${file} is not what its project says that it is; it was gathered as it is`);
+    await rename(`${to}${PARTIAL}`, to);
+    files.push({ path: below, from: file, reference, kind, bytes: read.bytes, sha256: read.sha256 });
+    done += read.bytes;
+    onProgress(done);
+  }
+  const missing = originals
+    .filter(({ isMissing }) => isMissing)
+    .map(({ reference, bytes: size, sha256: sum }) => ({
+      reference,
+      ...(size > 0 ? { bytes: size } : {}),
+      ...(sum === undefined ? {} : { sha256: sum }),
+    }));
+  const manifest: GatheredManifest = {
+    format: "kinetocache-gathered",
+    version: 1,
+    project,
+    made: new Date().toISOString(),
+    files,
+    missing,
+  };
+  await writeManifest(target, manifest);
+  return manifest;
+}
+
+async function writeManifest(folder: string, manifest: GatheredManifest): Promise<void> {
+  // What `sha256sum --check` reads; a name with a line break or a backslash is written as it asks for.
+  const sums = manifest.files.map(({ path: below, sha256: sum }) => {
+    const name = below.replaceAll("\\", "\\\\").replaceAll("\n", "\\n");
+    return `${name === below ? "" : "\\"}${sum}  ${name}\n`;
+  });
+  await replace(path.join(folder, SUMS), sums.join(""));
+  await replace(path.join(folder, GATHERED_MANIFEST), `${JSON.stringify(manifest, null, 1)}\n`);
+}
+
+async function replace(file: string, text: string): Promise<void> {
+  await writeFile(`${file}.new`, text, { flush: true });
+  await rename(`${file}.new`, file);
+}
+
+/** A name that is not taken yet; taken afterwards. */
+function freeName(wanted: string, taken: Set<string>): string {
+  const { dir, name, ext } = path.parse(wanted);
+  let free = wanted;
+  // Some drives do not tell small letters from capitals.
+  for (let n = 2; taken.has(free.toLowerCase()); n++) free = path.join(dir, `${name} ${n}${ext}`);
+  taken.add(free.toLowerCase());
+  return free;
+}
+
+interface Digest {
+  readonly sha256: string;
+  readonly bytes: Bytes;
+}
+
+async function copy(from: string, to: string): Promise<Digest> {
+  const hash = createHash("sha256");
+  let size = 0;
+  await pipeline(
+    createReadStream(from),
+    async function* (source: AsyncIterable<Buffer>) {
+      for await (const chunk of source) {
+        hash.update(chunk);
+        size += chunk.length;
+        yield chunk;
+      }
+    },
+    createWriteStream(to),
+  );
+  const file = await open(to, "r+");
+  try {
+    await file.sync();
+  } finally {
+    await file.close();
+  }
+  return { sha256: hash.digest("hex"), bytes: size };
+}
+
+async function digest(file: string): Promise<Digest> {
+  const hash = createHash("sha256");
+  let size = 0;
+  for await (const chunk of createReadStream(file) as AsyncIterable<Buffer>) {
+    hash.update(chunk);
+    size += chunk.length;
+  }
+  return { sha256: hash.digest("hex"), bytes: size };
+}
+
+/** A gathered folder as it is found again. */
+export interface GatheredState {
+  readonly folder: string;
+  readonly project: string;
+  readonly made: string;
+  /** Full path of the project file; undefined when it is not there. */
+  readonly projectFile?: string;
+  readonly files: readonly (GatheredFile & { readonly state: "as it was" | "altered" | "gone" })[];
+  readonly missing: readonly MissingFile[];
+}
+
+/**
+ * Reads a gathered folder and compares every file with its checksum.
+ * @throws Problem 404 when it holds no manifest, 400 when that cannot be read
+ */
+export async function readGathered(folder: string): Promise<GatheredState> {
+  const manifest = await manifestOf(folder);
+  const files = [];
+  for (const file of manifest.files) {
+    const found = await digest(path.join(folder, file.path)).catch(() => undefined);
+    const state = !found
+      ? ("gone" as const)
+      : found.sha256 === file.sha256
+        ? ("as it was" as const)
+        : ("altered" as const);
+    files.push({ ...file, state });
+  }
+  const project = files.find(({ kind, state }) => kind === "project" && state !== "gone");
+  return {
+    folder,
+    project: manifest.project,
+    made: manifest.made,
+    ...(project ? { projectFile: path.join(folder, project.path) } : {}),
+    files,
+    missing: manifest.missing,
+  };
+}
+
+async function manifestOf(folder: string): Promise<GatheredManifest> {
+  const text = await readFile(path.join(folder, GATHERED_MANIFEST), "utf8").catch(() => {
+    throw new Problem(
+      404,
+      "not-gathered",
+      `${folder} holds no ${GATHERED_MANIFEST}: it was not gathered, or not to its end`,
+    );
+  });
+  let value: unknown;
+  try {
+    value = JSON.parse(text);
+  } catch (error) {
+    throw new Problem(400, "invalid", `${GATHERED_MANIFEST} in ${folder}: ${(error as Error).message}`);
+  }
+  const checked = manifestSchema.validate(value);
+  if (checked.error) throw new Problem(400, "invalid", `${GATHERED_MANIFEST} in ${folder}: ${checked.error.message}`);
+  for (const { path: below } of checked.value.files)
+    if (below.split("/").some((part) => part === "" || part === "." || part === ".."))
+      throw new Problem(400, "invalid", `${GATHERED_MANIFEST} in ${folder}: "${below}" leads out of it`);
+  return checked.value;
+}
+
+/** Missing media that was found elsewhere, and by what. */
+export interface Relinked {
+  readonly reference: string;
+  readonly file: string;
+  readonly by: "checksum" | "name";
+}
+
+/**
+ * Looks for what is missing or gone in another folder, by checksum where one is known and else by name, copies it into
+ * the gathered folder and notes it in the manifest.
+ * @param from folder that is looked through
+ * @returns what was found
+ */
+export async function relink(folder: string, from: string): Promise<Relinked[]> {
+  const state = await readGathered(folder);
+  const manifest = await manifestOf(folder);
+  const wanted: MissingFile[] = [...state.missing, ...state.files.filter((file) => file.state === "gone")];
+  const candidates = candidatesIn(from);
+  const found: (Relinked & { readonly gathered: GatheredFile })[] = [];
+  const taken = new Set([...manifest.files.map((file) => file.path.toLowerCase()), GATHERED_MANIFEST, SUMS]);
+  for (const { reference, bytes: size, sha256: sum } of wanted) {
+    const match = await matchOf(candidates, reference, size, sum);
+    if (!match) continue;
+    const gone = manifest.files.find((file) => file.reference === reference);
+    const below = gone?.path ?? freeName(`media/${path.basename(match.file)}`, taken);
+    const to = path.join(folder, below);
+    await mkdir(path.dirname(to), { recursive: true });
+    const read = await copy(match.file, `${to}${PARTIAL}`);
+    const back = await digest(`${to}${PARTIAL}`);
+    if (back.sha256 !== read.sha256) {
+      await rm(`${to}${PARTIAL}`, { force: true });
+      throw new Problem(409, "copy-differs", `The copy of ${match.file} is not what was read`);
+    }
+    await rename(`${to}${PARTIAL}`, to);
+    const kind = gone?.kind ?? "media";
+    const gathered = { path: below, from: match.file, reference, kind, bytes: read.bytes, sha256: read.sha256 };
+    found.push({ reference, ...match, gathered });
+  }
+  const isFound = (reference: string) => found.some((one) => one.reference === reference);
+  await writeManifest(folder, {
+    ...manifest,
+    files: [...manifest.files.filter(({ reference }) => !isFound(reference)), ...found.map(({ gathered }) => gathered)],
+    missing: manifest.missing.filter(({ reference }) => !isFound(reference)),
+  });
+  return found.map(({ reference, file, by }) => ({ reference, file, by }));
+}
+
+interface Candidate {
+  readonly file: string;
+  readonly bytes: Bytes;
+}
+
+function candidatesIn(from: string): Candidate[] {
+  return [...filesOf(scanAtOnce(from))].map(({ path: below, size }) => ({ file: path.join(from, below), bytes: size }));
+}
+
+async function matchOf(
+  candidates: readonly Candidate[],
+  reference: string,
+  size: Bytes | undefined,
+  sum: string | undefined,
+): Promise<Omit<Relinked, "reference"> | undefined> {
+  const name = reference.split(/[\\/]/).at(-1)!.toLowerCase();
+  const isNamed = ({ file }: Candidate) => path.basename(file).toLowerCase() === name;
+  // The ones of the same name come first, so that few have to be read.
+  const sized = candidates
+    .filter((one) => size === undefined || one.bytes === size)
+    .sort((a, b) => Number(isNamed(b)) - Number(isNamed(a)));
+  if (sum === undefined) {
+    const named = sized.find(isNamed);
+    return named && { file: named.file, by: "name" };
+  }
+  for (const { file } of size === undefined ? sized.filter(isNamed) : sized)
+    if ((await digest(file).catch(() => undefined))?.sha256 === sum) return { file, by: "checksum" };
+  return undefined;
+}
+
+/**
+ * A folder to gather into: a new one in a folder that is there, or an empty one.
+ * @throws Problem 400, 404, 409
+ */
+export async function acceptTarget(target: string): Promise<string> {
+  if (!path.isAbsolute(target)) throw new Problem(400, "invalid", "target: a full path is needed");
+  const above = await realpath(path.dirname(target)).catch(() => {
+    throw new Problem(404, "no-folder", `There is no folder ${path.dirname(target)}; make it first`);
+  });
+  const folder = path.join(above, path.basename(target));
+  const there = await lstat(folder).catch(() => undefined);
+  if (!there) await mkdir(folder);
+  else if (!there.isDirectory()) throw new Problem(400, "invalid", `target: ${folder} is not a folder`);
+  else if ((await readdir(folder)).length > 0)
+    throw new Problem(409, "not-empty", `${folder} holds other files; choose a new or an empty folder`);
+  return folder;
+}

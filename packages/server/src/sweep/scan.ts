@@ -1,0 +1,248 @@
+import { lstatSync, readdirSync, readFileSync, type Stats } from "node:fs";
+import path from "node:path";
+import {
+  emptyTree,
+  OWNER_MANIFEST,
+  type Bytes,
+  type FileTree,
+  type NotRead,
+  type OwnerManifest,
+} from "@kinetocache/core";
+import Joi from "joi";
+
+export interface ScanOptions {
+  /** What was found before; a folder that is as it was then is not gone through again. */
+  readonly known?: FileTree;
+  /** Whether content counts with its length: a simulated drive holds files that take nothing. */
+  readonly isNominal: boolean;
+  readonly nowMs: number;
+  /** Names of folders directly below the root that are left out. */
+  readonly leaveOut?: ReadonlySet<string>;
+}
+
+export interface ScanProgress {
+  readonly folders: number;
+  readonly files: number;
+  readonly bytes: Bytes;
+}
+
+// A file that is written in place does not change its folder. Where one was written lately it may be written again.
+const SETTLED_MS = 24 * 3600 * 1000;
+const BLOCK_BYTES = 512;
+const LARGEST_MANIFEST = 64 * 1024;
+
+/**
+ * Goes through all files below a root. Links are not followed, and other drives that are mounted inside are left out.
+ * It gives way after each folder, and says how far it is.
+ * @returns the files, at the end
+ * @throws Error when the root itself cannot be read
+ */
+export function* scan(root: string, options: ScanOptions): Generator<ScanProgress, FileTree> {
+  const { isNominal, known, leaveOut } = options;
+  const tree = emptyTree();
+  const { folders, files } = tree;
+  const before = known ? new KnownFolders(known) : undefined;
+  const top = lstatSync(root);
+  const device = top.dev;
+  let bytes = 0;
+  // Folders wait with their path, and with what was known of them.
+  const waiting: Waiting[] = [{ file: root, name: "", parent: -1, stats: top, known: known ? 0 : undefined }];
+  // Taken from the end, so that only the folders of one way down wait.
+  for (let next = waiting.pop(); next; next = waiting.pop()) {
+    const folder = enter(next);
+    const settled = before?.settled(next.known, next.stats.mtimeMs, options.nowMs);
+    if (settled === undefined) read(next, folder);
+    else again(next, folder, settled);
+    yield { folders: folders.name.length, files: files.name.length, bytes };
+  }
+  return tree;
+
+  function enter({ name, parent, stats }: Waiting): number {
+    folders.name.push(name);
+    folders.parent.push(parent);
+    folders.changedMs.push(stats.mtimeMs);
+    folders.firstFile.push(files.name.length);
+    folders.files.push(0);
+    folders.notRead.push(stats.dev === device ? undefined : "another drive is mounted there");
+    return folders.name.length - 1;
+  }
+
+  function read({ file, stats, known: knownFolder, parent }: Waiting, folder: number): void {
+    if (stats.dev !== device) return;
+    try {
+      within(file, stats, () => {
+        for (const name of readdirSync(".")) {
+          // What is no text comes as this sign, which leads to no file.
+          if (name.includes("\uFFFD")) {
+            note(folder, "its name is not text");
+            continue;
+          }
+          if (parent === -1 && leaveOut?.has(name)) continue;
+          const found = look(name, folder);
+          if (found?.isDirectory())
+            waiting.push({
+              file: `${file}/${name}`,
+              name,
+              parent: folder,
+              stats: found,
+              known: before?.child(knownFolder, name),
+            });
+          else if (found?.isFile()) add(name, found, folder);
+        }
+      });
+    } catch (error) {
+      if (parent === -1) throw error;
+      note(folder, "it may not be read");
+    }
+  }
+
+  /** A folder as it was before; the folders in it may have changed. */
+  function again({ file, stats, known: knownFolder }: Waiting, folder: number, { first, count }: Settled): void {
+    const old = known!;
+    for (let at = first; at < first + count; at++) {
+      const link = old.links.get(at);
+      if (link) tree.links.set(files.name.length, link);
+      files.name.push(old.files.name[at]!);
+      files.allocated.push(old.files.allocated[at]!);
+      files.size.push(old.files.size[at]!);
+      files.usedMs.push(old.files.usedMs[at]!);
+      files.modifiedMs.push(old.files.modifiedMs[at]!);
+      bytes += old.files.allocated[at]!;
+    }
+    folders.files[folder] = count;
+    const owner = old.owners.get(knownFolder!);
+    const children = before!.children(knownFolder!);
+    if (!owner && children.length === 0) return;
+    within(file, stats, () => {
+      // The project file that it names may have gone meanwhile.
+      if (owner) tree.owners.set(folder, readOwner() ?? owner);
+      for (const child of children) {
+        const name = old.folders.name[child]!;
+        const found = look(name, folder);
+        if (found?.isDirectory())
+          waiting.push({ file: `${file}/${name}`, name, parent: folder, stats: found, known: child });
+      }
+    });
+  }
+
+  function add(name: string, stats: Stats, folder: number): void {
+    if (name === OWNER_MANIFEST) {
+      const owner = readOwner();
+      if (owner) tree.owners.set(folder, owner);
+    }
+    const allocated = isNominal ? stats.size : stats.blocks * BLOCK_BYTES;
+    if (stats.nlink > 1) tree.links.set(files.name.length, { inode: stats.ino, count: stats.nlink });
+    files.name.push(name);
+    files.allocated.push(allocated);
+    files.size.push(stats.size);
+    files.usedMs.push(Math.max(stats.atimeMs, stats.mtimeMs));
+    files.modifiedMs.push(stats.mtimeMs);
+    folders.files[folder]!++;
+    bytes += allocated;
+  }
+
+  function look(name: string, folder: number): Stats | undefined {
+    try {
+      return lstatSync(name, { throwIfNoEntry: false });
+    } catch {
+      // Its folder can be listed, but not what is in it.
+      note(folder, "it may not be read");
+      return undefined;
+    }
+  }
+
+  function note(folder: number, why: NotRead): void {
+    folders.notRead[folder] ??= why;
+  }
+}
+
+/** As `scan`, at one go: for folders that are small, or when nothing else waits. */
+export function scanAtOnce(root: string, isNominal = true): FileTree {
+  const walk = scan(root, { isNominal, nowMs: Date.now() });
+  let step = walk.next();
+  while (!step.done) step = walk.next();
+  return step.value;
+}
+
+interface Waiting {
+  readonly file: string;
+  readonly name: string;
+  readonly parent: number;
+  readonly stats: Stats;
+  /** The folder's number in what was known. */
+  readonly known: number | undefined;
+}
+
+interface Settled {
+  readonly first: number;
+  readonly count: number;
+}
+
+/** The folders of an earlier scan, by the one that they lie in. */
+class KnownFolders {
+  private readonly inside: number[][];
+
+  constructor(private readonly tree: FileTree) {
+    this.inside = tree.folders.name.map(() => []);
+    for (const [folder, parent] of tree.folders.parent.entries()) if (parent >= 0) this.inside[parent]!.push(folder);
+  }
+
+  children(folder: number): readonly number[] {
+    return this.inside[folder]!;
+  }
+
+  child(folder: number | undefined, name: string): number | undefined {
+    if (folder === undefined) return undefined;
+    return this.inside[folder]!.find((child) => this.tree.folders.name[child] === name);
+  }
+
+  /** @returns the files of a folder where it is as it was, and nothing in it was written lately */
+  settled(folder: number | undefined, changedMs: number, nowMs: number): Settled | undefined {
+    if (folder === undefined || this.tree.folders.changedMs[folder] !== changedMs) return undefined;
+    if (this.tree.folders.notRead[folder] !== undefined || nowMs - changedMs < SETTLED_MS) return undefined;
+    const first = this.tree.folders.firstFile[folder]!;
+    const count = this.tree.folders.files[folder]!;
+    const { modifiedMs } = this.tree.files;
+    for (let file = first; file < first + count; file++) if (nowMs - modifiedMs[file]! < SETTLED_MS) return undefined;
+    return { first, count };
+  }
+}
+
+const manifestSchema = Joi.object<{ format: string; version: number; project: string; projectFile?: string }>({
+  format: Joi.string().valid("kinetocache-owner").required(),
+  version: Joi.number().valid(1).required(),
+  project: Joi.string().min(1).max(200).required(),
+  projectFile: Joi.string().min(1).max(4096),
+});
+
+/** What the manifest in the present folder says; undefined where it cannot be read, as then it says nothing. */
+function readOwner(): OwnerManifest | undefined {
+  try {
+    const { size } = lstatSync(OWNER_MANIFEST);
+    if (size > LARGEST_MANIFEST) return undefined;
+    const { error, value } = manifestSchema.validate(JSON.parse(readFileSync(OWNER_MANIFEST, "utf8")));
+    if (error) return undefined;
+    const { project, projectFile } = value;
+    if (projectFile === undefined) return { project };
+    const there = lstatSync(path.resolve(projectFile), { throwIfNoEntry: false });
+    return { project, projectFileFound: there !== undefined };
+  } catch {
+    return undefined;
+  }
+}
+
+/**
+ * Works inside a folder, where names are looked up in a third less time than along whole paths.
+ * @throws Error when the folder is not the one that was listed: a link in its place leads elsewhere
+ */
+function within(folder: string, { dev, ino }: Stats, work: () => void): void {
+  const before = process.cwd();
+  process.chdir(folder);
+  try {
+    const here = lstatSync(".");
+    if (here.dev !== dev || here.ino !== ino) throw new Error(`${folder} is not what it was`);
+    work();
+  } finally {
+    process.chdir(before);
+  }
+}

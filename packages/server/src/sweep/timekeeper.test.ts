@@ -1,0 +1,141 @@
+import { emptiesAtMs, runsAtMs, type SweepSettings } from "@kinetocache/core";
+import { keyOf } from "../../../../testing/keys";
+import { withServer } from "../../../../testing/server";
+import { withSweeper } from "../../../../testing/sweeper";
+import type { Sweeper } from "./sweeper";
+import { Timekeeper } from "./timekeeper";
+
+const MINUTE = 60_000;
+const HOUR = 60 * MINUTE;
+const DAY = 24 * HOUR;
+
+interface Parts {
+  readonly timekeeper: Timekeeper;
+  readonly sweeper: Sweeper;
+  readonly clock: { now: number; uptime: number };
+  readonly left: () => Promise<number>;
+}
+
+/** Holding with one batch, and a clock of the test's own. */
+function withBatch(use: (parts: Parts) => Promise<void>) {
+  return withSweeper(async (sweeper, locations, folder) => {
+    const [{ volume }] = locations.open() as [ReturnType<typeof locations.open>[number]];
+    for (const n of [1, 2]) {
+      const content = (async function* () {
+        yield await Promise.resolve(new Uint8Array(3000));
+      })();
+      await volume.write({ key: keyOf(n), owner: "night-roost", format: "pam", costMs: 1, size: 3000 }, content);
+    }
+    const { batches } = await sweeper.hold([{ place: "main", ids: [keyOf(1)] }], "you");
+    const clock = { now: batches[0]!.sweptMs, uptime: 0 };
+    const timekeeper = await Timekeeper.open(folder, sweeper, { now: () => clock.now, uptime: () => clock.uptime });
+    await use({ timekeeper, sweeper, clock, left: async () => (await sweeper.holds()).length });
+  });
+}
+
+const change = async ({ sweeper, timekeeper }: Parts, settings: Partial<SweepSettings>) => {
+  await sweeper.changeSettings({ ...sweeper.settings, ...settings });
+  await timekeeper.settingsChanged();
+};
+
+test("a batch goes seven days after it was swept, or whenever it is set to", () => {
+  expect(emptiesAtMs(1000, { emptyAfterDays: 7 })).toBe(1000 + 7 * DAY);
+  expect(emptiesAtMs(1000, { emptyAfterDays: null })).toBeUndefined();
+});
+
+test("holding is emptied when its days are over, and not before", () =>
+  withBatch(async ({ timekeeper, sweeper, clock, left }) => {
+    const pass = async (ms: number) => {
+      clock.now += ms;
+      clock.uptime += ms;
+      await timekeeper.check();
+    };
+    await pass(7 * DAY - 1);
+    await pass(0);
+    expect(await left()).toBe(1);
+    await pass(1);
+    await pass(11 * MINUTE);
+    expect(await left()).toBe(0);
+    expect(sweeper.history.all.at(-1)).toMatchObject({ what: "emptied", by: "its days were over", items: 1 });
+  }));
+
+test("a clock that jumps ahead and back again empties nothing", () =>
+  withBatch(async ({ timekeeper, clock, left }) => {
+    clock.now += 400 * DAY;
+    await timekeeper.check();
+    clock.uptime += 5 * MINUTE;
+    await timekeeper.check();
+    clock.now -= 400 * DAY;
+    clock.uptime += 20 * MINUTE;
+    await timekeeper.check();
+    clock.now += 400 * DAY;
+    await timekeeper.check();
+    expect(await left()).toBe(1);
+  }));
+
+test("what is to wait for the user waits, however long", () =>
+  withBatch(async (parts) => {
+    await change(parts, { emptyAfterDays: null });
+    parts.clock.now += 4000 * DAY;
+    for (let hour = 0; hour < 3; hour++) {
+      parts.clock.uptime += HOUR;
+      await parts.timekeeper.check();
+    }
+    expect(await parts.left()).toBe(1);
+  }));
+
+test("the next run is at the hour that was set, as many days on as were set", () => {
+  const hourOf = (ms: number) => new Date(ms).getUTCHours();
+  const last = Date.UTC(2026, 4, 2, 14, 20);
+  const at = (hour: number, everyDays: number) => runsAtMs({ on: true, hour, everyDays }, last, hourOf);
+  expect(at(3, 1)).toBe(Date.UTC(2026, 4, 3, 3));
+  expect(at(16, 1)).toBe(Date.UTC(2026, 4, 2, 16));
+  expect(at(3, 7)).toBe(Date.UTC(2026, 4, 9, 3));
+  expect(runsAtMs({ on: false, hour: 3, everyDays: 1 }, last, hourOf)).toBeUndefined();
+});
+
+test("rules run by the timetable once it is time, move to holding, and can be undone", () =>
+  withBatch(async (parts) => {
+    const { timekeeper, sweeper, clock, left } = parts;
+    await sweeper.tell({ compositions: [{ id: "another", name: "Another" }], sequences: [] });
+    await change(parts, {
+      emptyAfterDays: null,
+      rules: [{ id: "all", on: true, kinds: [], action: { kind: "cap", bytes: 0, order: "largest first" } }],
+      timetable: { on: true, hour: 3, everyDays: 1 },
+    });
+    await timekeeper.check();
+    expect(await left()).toBe(1);
+    clock.now = timekeeper.rulesAtMs!;
+    await timekeeper.check();
+    expect(await left()).toBe(1);
+    clock.uptime += 11 * MINUTE;
+    await timekeeper.check();
+    expect(await left()).toBe(2);
+    expect(sweeper.history.all.at(-1)).toMatchObject({ what: "swept", by: "the timetable", items: 1 });
+    // It does not run again before the next day.
+    expect(timekeeper.rulesAtMs! - clock.now).toBeGreaterThan(22 * HOUR);
+    const batch = (await sweeper.holds()).find(({ by }) => by === "the timetable")!;
+    expect(await sweeper.restore(batch.id)).toEqual([]);
+    expect(await left()).toBe(1);
+  }));
+
+test("settings are kept over a restart; what is none is refused with what would be right", () =>
+  withServer(async (server) => {
+    const before = await server.json<SweepSettings>("/api/sweep/settings");
+    expect(before).toMatchObject({ emptyAfterDays: 7, timetable: { on: false } });
+    const { rules, timetable } = before;
+    const settings = { emptyAfterDays: 30, rules, timetable };
+    expect((await server.send("PUT", "/api/sweep/settings", settings)).status).toBe(204);
+    expect(await server.json("/api/sweep/settings")).toEqual(settings);
+    for (const wrong of [
+      { emptyAfterDays: 0 },
+      { emptyAfterDays: 1.5 },
+      { emptyAfterDays: "soon" },
+      { emptyAfterDays: 1e9 },
+      { timetable: { on: true, hour: 24, everyDays: 1 } },
+      { rules: [{ id: "a", on: true, kinds: ["footage"], action: { kind: "age", days: 3 } }] },
+      { rules: [{ id: "a", on: true, kinds: [], action: { kind: "age", days: 0 } }] },
+    ])
+      expect((await server.send("PUT", "/api/sweep/settings", { ...settings, ...wrong })).status).toBe(400);
+    expect(await server.json("/api/sweep/settings")).toEqual(settings);
+  }));

@@ -1,0 +1,174 @@
+import { realpath } from "node:fs/promises";
+import path from "node:path";
+import { projectOfFile, type Bytes, type Milliseconds, type SweepItem } from "@kinetocache/core";
+import { isInside } from "../drives/drives";
+import { Problem } from "../http/problem";
+import type { JobControl, Jobs } from "../jobs/jobs";
+import { JsonFile } from "../files/jsonFile";
+import Joi from "joi";
+import type { Selection } from "./desk";
+import {
+  acceptTarget,
+  gather,
+  originalsOf,
+  readGathered,
+  relink,
+  type GatheredState,
+  type Original,
+  type Relinked,
+} from "./gathered";
+import type { Sweeper } from "./sweeper";
+
+/** A project that can be wrapped. */
+export interface WrapProject {
+  /** Full path of its project file. */
+  readonly file: string;
+  readonly name: string;
+}
+
+/** What is original, what was generated, and what is missing. */
+export interface WrapState extends WrapProject {
+  readonly originals: readonly Original[];
+  readonly originalBytes: Bytes;
+  readonly missing: number;
+  readonly generated: {
+    readonly items: number;
+    readonly bytes: Bytes;
+    readonly rebuildMs: Milliseconds;
+    /** Kept or in use, so that it stays. */
+    readonly stays: number;
+  };
+}
+
+/** Closes jobs: gathers their originals, and moves what was generated to holding. */
+export class Wrap {
+  private constructor(
+    private readonly sweeper: Sweeper,
+    private readonly jobs: Jobs,
+    private readonly known: JsonFile<readonly string[]>,
+  ) {}
+
+  /** @param data folder of the server's data */
+  static async open(data: string, sweeper: Sweeper, jobs: Jobs): Promise<Wrap> {
+    const schema = Joi.array<readonly string[]>().items(Joi.string());
+    return new Wrap(sweeper, jobs, await JsonFile.open(path.join(data, "sweep-gathered.json"), schema, []));
+  }
+
+  /** Folders that were gathered before, or opened as such. */
+  get gathered(): readonly string[] {
+    return this.known.value;
+  }
+
+  async projects(): Promise<WrapProject[]> {
+    const files = await this.sweeper.projectFiles();
+    return files
+      .map(({ file }) => ({
+        file,
+        name: path.basename(file).replace(/(\.project\.json|\.composition\.json|\.[^.]*)$/i, ""),
+      }))
+      .sort((a, b) => a.name.localeCompare(b.name));
+  }
+
+  /** @throws Problem 404 when no such project is known */
+  async look(file: string): Promise<WrapState> {
+    const project = await this.find(file);
+    const originals = await originalsOf(project.file, this.sweeper.ruleFile);
+    const items = await this.generatedBy(project);
+    const goes = items.filter(({ state }) => state !== "kept" && state !== "in use");
+    return {
+      ...project,
+      originals,
+      originalBytes: originals.reduce((sum, { bytes, isMissing }) => sum + (isMissing ? 0 : bytes), 0),
+      missing: originals.filter(({ isMissing }) => isMissing).length,
+      generated: {
+        items: goes.length,
+        bytes: goes.reduce((sum, { bytes }) => sum + bytes, 0),
+        rebuildMs: goes.reduce((sum, { rebuildMs = 0 }) => sum + rebuildMs, 0),
+        stays: items.length - goes.length,
+      },
+    };
+  }
+
+  private async find(file: string): Promise<WrapProject> {
+    const found = (await this.projects()).find((one) => one.file === file);
+    if (!found) throw new Problem(404, "no-project", `${file} is not among the project files that were found`);
+    return found;
+  }
+
+  /** What was generated for a project, backups left out: they are needed to reopen it. */
+  private async generatedBy({ file }: WrapProject): Promise<SweepItem[]> {
+    const { owner } = projectOfFile(path.basename(file));
+    const items = await this.sweeper.desk.call("itemsOfOwner", owner);
+    return items.filter(({ kind }) => kind !== "backups");
+  }
+
+  /**
+   * Gathers as a job; only once all copies are verified, what was generated goes to holding.
+   * @throws Problem 400, 404, 409
+   */
+  async start(file: string, target: string, sweeps: boolean): Promise<string> {
+    const project = await this.find(file);
+    const originals = await originalsOf(project.file, this.sweeper.ruleFile);
+    for (const { folder } of this.sweeper.folders.all)
+      if (isInside(path.resolve(target), folder))
+        throw new Problem(409, "overlaps", `${target} is in ${folder}, which is swept; gather somewhere else`);
+    const folder = await acceptTarget(target);
+    return this.jobs.start(`Wrapping ${project.name}`, (control) =>
+      this.run(project, originals, folder, sweeps, control),
+    ).id;
+  }
+
+  private async run(
+    project: WrapProject,
+    originals: readonly Original[],
+    target: string,
+    sweeps: boolean,
+    { gate, report }: JobControl,
+  ): Promise<string> {
+    const total = originals.reduce((sum, { bytes, isMissing }) => sum + (isMissing ? 0 : bytes), 0);
+    const told = (bytes: Bytes) =>
+      report(total > 0 ? (0.98 * bytes) / total : 0, "Copying originals, and reading each copy back");
+    const { files, missing } = await gather({ project: project.name, originals, target }, told, gate);
+    await this.remember(target);
+    const left = missing.length > 0 ? `; ${missing.length} missing` : "";
+    if (!sweeps) return `${files.length} originals gathered in ${target}${left}`;
+    await gate();
+    const places = new Map<string, string[]>();
+    for (const { place, id } of await this.generatedBy(project)) places.set(place, [...(places.get(place) ?? []), id]);
+    const selection: Selection = [...places].map(([place, ids]) => ({ place, ids }));
+    const { batches, skipped } = await this.sweeper.hold(selection, `wrapping ${project.name}`);
+    const moved = batches.reduce((sum, { items }) => sum + items, 0);
+    const stayed = skipped.length > 0 ? `, ${skipped.length} stayed` : "";
+    return `${files.length} originals gathered${left}; ${moved} generated items are in holding${stayed}`;
+  }
+
+  private async remember(folder: string): Promise<void> {
+    if (!this.gathered.includes(folder)) await this.known.replace([...this.gathered, folder]);
+  }
+
+  /** Opens a gathered folder that the user names. @throws Problem 400, 404 */
+  async reopen(folder: string): Promise<GatheredState> {
+    if (!path.isAbsolute(folder)) throw new Problem(400, "invalid", "folder: a full path is needed");
+    const real = await realpath(folder).catch(() => {
+      throw new Problem(404, "no-folder", `There is no folder ${folder}`);
+    });
+    const state = await readGathered(real);
+    await this.remember(real);
+    return state;
+  }
+
+  /**
+   * Looks for missing media in a folder that the user names.
+   * @param folder one that was gathered or reopened @throws Problem 400, 404
+   */
+  async relink(folder: string, from: string): Promise<{ found: Relinked[]; state: GatheredState }> {
+    if (!this.gathered.includes(folder))
+      throw new Problem(404, "not-gathered", `${folder} was not opened as a gathered folder`);
+    if (!path.isAbsolute(from)) throw new Problem(400, "invalid", "from: a full path is needed");
+    const real = await realpath(from).catch(() => {
+      throw new Problem(404, "no-folder", `There is no folder ${from}`);
+    });
+    const found = await relink(folder, real);
+    return { found, state: await readGathered(folder) };
+  }
+}

@@ -1,0 +1,129 @@
+import { BROWSER_LOCATION, sequenceItems, unpackItems, type PackedItems, type SweepItem } from "@kinetocache/core";
+import { useLiveQuery } from "dexie-react-hooks";
+import { useEffect, useMemo, useState } from "react";
+import { database } from "./database";
+import { useLocations } from "./locations";
+import { useFrameItems } from "./reach";
+import { linesOf, useDrives, useSequences } from "./server";
+import { readFolderItems, useFrames, useSweepFolders, type SweepFolder } from "./sweep";
+import { sequencesOf } from "./told";
+import { useWorkspace } from "./workspace";
+
+/** A location or a registered folder, as the ledger speaks of it. */
+export interface LedgerPlace {
+  readonly id: string;
+  readonly path: string;
+  /** Folder where its drive is mounted; undefined where that is not known. */
+  readonly drive?: string;
+  readonly holdingBytes: number;
+  /** Of a location of the product's own. */
+  readonly capBytes?: number;
+}
+
+export interface Ledger {
+  readonly items: readonly SweepItem[];
+  readonly places: readonly LedgerPlace[];
+  /** Registered folders whose items are still being read. */
+  readonly reading: number;
+}
+
+interface Listed {
+  readonly version: number;
+  readonly items: readonly SweepItem[];
+}
+
+async function listOf(id: string): Promise<SweepItem[]> {
+  const items: SweepItem[] = [];
+  for await (const line of linesOf(await readFolderItems(id)))
+    for (const item of unpackItems(JSON.parse(line) as PackedItems)) items.push(item);
+  return items;
+}
+
+// They outlive the screen: it is opened again with what was read before.
+const listed = new Map<string, Listed>();
+
+/** Items of registered folders, read again when there are others. */
+function useFoundItems(folders: readonly SweepFolder[] | undefined): {
+  readonly items: readonly SweepItem[];
+  readonly reading: number;
+} {
+  const [, setRead] = useState(0);
+  const wanted = folders?.map(({ id, version }) => `${id} ${version}`).join();
+  useEffect(() => {
+    let active = true;
+    for (const { id, version, fault } of folders ?? []) {
+      if (listed.get(id)?.version === version || fault !== undefined) continue;
+      listOf(id).then(
+        (items) => {
+          listed.set(id, { version, items });
+          if (active) setRead((count) => count + 1);
+        },
+        // It is asked for again with the next version, or when the folder answers again.
+        () => undefined,
+      );
+    }
+    return () => {
+      active = false;
+    };
+    // The folders are told of anew every two seconds; what matters of them is in this.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [wanted]);
+  const known = (folders ?? []).map(({ id }) => listed.get(id));
+  const versions = known.map((one) => one?.version).join();
+  return useMemo(
+    () => ({
+      items: known.flatMap((one) => one?.items ?? []),
+      reading: (folders ?? []).filter(({ id, version, items }) => items > 0 && listed.get(id)?.version !== version)
+        .length,
+    }),
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [wanted, versions],
+  );
+}
+
+/** Baked sequences, with whether a composition plays them. */
+function useBakedItems(): readonly SweepItem[] | undefined {
+  const sequences = useSequences().data;
+  const played = useLiveQuery(async () => new Set((await database.documents.toArray()).flatMap(sequencesOf)));
+  return useMemo(
+    () =>
+      sequences &&
+      played &&
+      sequenceItems(
+        sequences.filter(({ kind }) => kind === "bake"),
+        played,
+      ),
+    [sequences, played],
+  );
+}
+
+/** Everything that could be swept, of the product's own and of registered folders; undefined until it is known. */
+export function useLedger(): { readonly ledger: Ledger | undefined; readonly error: Error | undefined } {
+  const { document } = useWorkspace();
+  const { locations, error } = useLocations();
+  const drives = useDrives().data?.drives;
+  const folders = useSweepFolders();
+  const frames = useFrameItems(useFrames().data, document.id);
+  const baked = useBakedItems();
+  const found = useFoundItems(folders.data);
+  const items = useMemo(() => frames && baked && [...frames, ...baked, ...found.items], [frames, baked, found.items]);
+  if (!items || !folders.data) return { ledger: undefined, error: error ?? folders.error };
+  const places: LedgerPlace[] = [
+    // The browser's own storage has no holding; it is cleared in Storage.
+    ...locations.flatMap(({ id, path = id, contents }) =>
+      contents === undefined || id === BROWSER_LOCATION
+        ? []
+        : [
+            {
+              id,
+              path,
+              drive: drives?.find((drive) => drive.locations.includes(id))?.mount,
+              holdingBytes: contents.holdingBytes,
+              capBytes: contents.settings.capBytes,
+            },
+          ],
+    ),
+    ...folders.data.map(({ id, folder, drive, holdingBytes }) => ({ id, path: folder, drive, holdingBytes })),
+  ];
+  return { ledger: { items, places, reading: found.reading }, error: undefined };
+}

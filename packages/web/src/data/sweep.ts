@@ -1,0 +1,352 @@
+import type {
+  Blocked,
+  Bytes,
+  CleaningRule,
+  FillForecast,
+  FrameItem,
+  ItemKind,
+  Milliseconds,
+  OwnerMark,
+  RuleFile,
+  Skipped,
+  SweepMark,
+  SweepPlan,
+  SweepSettings,
+} from "@kinetocache/core";
+import useSWR, { mutate, type SWRResponse } from "swr";
+import { EVERY_TWO_SECONDS, JOBS, json, read, refreshDisk, request, type RequestError } from "./server";
+
+const SWEEP = "/api/sweep";
+const SETTINGS = `${SWEEP}/settings`;
+const FOLDERS = `${SWEEP}/folders`;
+const MARKS = `${SWEEP}/marks`;
+const RULE_FILE = `${SWEEP}/rule-file`;
+const SLOWLY = { ...EVERY_TWO_SECONDS, refreshInterval: 5000 };
+
+/** A cached frame and the location that it is in. */
+export type PlacedFrame = FrameItem & { readonly location: string };
+
+/** What was swept together and waits in holding. */
+export interface Batch {
+  readonly id: string;
+  /** Id of the location or registered folder. */
+  readonly place: string;
+  readonly sweptMs: number;
+  /** The user, or the name of what ran by itself. */
+  readonly by: string;
+  readonly items: number;
+  readonly files: number;
+  readonly bytes: Bytes;
+  readonly rebuildMs: Milliseconds;
+  /** Names of projects; ids of compositions where the server was not told their names. */
+  readonly projects: readonly string[];
+}
+
+export interface HeldItem {
+  readonly number: number;
+  readonly path: string;
+  readonly kind: ItemKind;
+  readonly project: string;
+  readonly bytes: Bytes;
+  readonly files: number;
+}
+
+/** A registered folder, as the server knows it now. */
+export interface SweepFolder {
+  readonly id: string;
+  readonly folder: string;
+  readonly projects: readonly string[];
+  readonly version: number;
+  readonly scannedMs?: number;
+  readonly files: number;
+  readonly items: number;
+  readonly totalBytes?: Bytes;
+  readonly itemBytes: Bytes;
+  readonly holdingBytes: Bytes;
+  readonly blocked: readonly Blocked[];
+  readonly unreadableProjects: readonly string[];
+  readonly projectFiles: number;
+  readonly fault?: string;
+  readonly drive?: string;
+  readonly freeBytes?: Bytes;
+  readonly forecast?: FillForecast;
+}
+
+export type Selection = readonly { readonly place: string; readonly ids: readonly string[] }[];
+
+export interface HeldReport {
+  readonly batches: readonly Batch[];
+  readonly skipped: readonly Skipped[];
+}
+
+export interface RuleReport {
+  readonly rule: string;
+  readonly items: number;
+  readonly bytes: Bytes;
+  readonly kept: readonly { readonly rule: string; readonly items: number; readonly bytes: Bytes }[];
+}
+
+export interface HistoryEntry {
+  readonly atMs: number;
+  readonly what: "swept" | "brought back" | "emptied";
+  readonly by: string;
+  readonly batch: string;
+  readonly place: string;
+  readonly items: number;
+  readonly files: number;
+  readonly bytes: Bytes;
+  readonly projects: readonly string[];
+  readonly skipped: number;
+  readonly freeBefore?: Bytes;
+  readonly freeAfter?: Bytes;
+}
+
+export interface PathVerdict {
+  readonly path: string;
+  readonly what: "item" | "media" | "project file" | "nothing";
+  readonly rule?: string;
+  readonly kind?: ItemKind;
+  readonly item?: string;
+  readonly project?: string;
+  readonly version?: number;
+}
+
+/** Frames of all locations of the product's own. */
+export function useFrames(): SWRResponse<PlacedFrame[], RequestError> {
+  return useSWR<PlacedFrame[], RequestError>(`${SWEEP}/items`, read, SLOWLY);
+}
+
+export function useSweepFolders(): SWRResponse<SweepFolder[], RequestError> {
+  return useSWR<SweepFolder[], RequestError>(FOLDERS, read, EVERY_TWO_SECONDS);
+}
+
+/** Folders on simulated drives that could be registered. */
+export function useOfferedFolders(): SWRResponse<{ folder: string; projects: string[] }[], RequestError> {
+  return useSWR<{ folder: string; projects: string[] }[], RequestError>(`${SWEEP}/offered`, read, SLOWLY);
+}
+
+export async function registerSweepFolder(folder: string, projects: readonly string[]): Promise<void> {
+  const response = await request(FOLDERS, json("POST", { folder, projects }));
+  await mutate(`${SWEEP}/offered`);
+  await scanFolder(((await response.json()) as { id: string }).id, false);
+}
+
+export async function setProjectFolders(id: string, projects: readonly string[]): Promise<void> {
+  await request(`${FOLDERS}/${id}`, json("PUT", { projects }));
+  await mutate(FOLDERS);
+}
+
+/** Takes a folder off the list; its files stay. */
+export async function unregisterSweepFolder(id: string): Promise<void> {
+  await request(`${FOLDERS}/${id}`, { method: "DELETE" });
+  await Promise.all([mutate(FOLDERS), mutate(`${SWEEP}/offered`)]);
+}
+
+/** Goes through a folder, as a job. @param fresh whether also through what looks as before */
+export async function scanFolder(id: string, fresh: boolean): Promise<void> {
+  await request(`${FOLDERS}/${id}/scan`, json("POST", { fresh }));
+  await Promise.all([mutate(FOLDERS), mutate(JOBS)]);
+}
+
+/** Items of a registered folder, as lines of packed items. */
+export async function readFolderItems(id: string): Promise<ReadableStream<string>> {
+  return (await request(`${FOLDERS}/${id}/items`)).body!.pipeThrough(new TextDecoderStream());
+}
+
+/** What would move, before anything does. */
+export async function planSelection(selection: Selection): Promise<Omit<SweepPlan, "items"> & { items: number }> {
+  const response = await request(`${SWEEP}/plan`, json("POST", { selection }));
+  return (await response.json()) as Omit<SweepPlan, "items"> & { items: number };
+}
+
+/** Moves items to holding. */
+export async function holdSelection(selection: Selection): Promise<HeldReport> {
+  const response = await request(`${SWEEP}/holds`, json("POST", { selection }));
+  await refreshDisk();
+  return (await response.json()) as HeldReport;
+}
+
+export function useHolds(): SWRResponse<Batch[], RequestError> {
+  return useSWR<Batch[], RequestError>(`${SWEEP}/holds`, read, SLOWLY);
+}
+
+/** Items of a batch; none while no batch is asked for. */
+export function useHeldItems(batch: string | undefined): SWRResponse<HeldItem[], RequestError> {
+  return useSWR<HeldItem[], RequestError>(batch === undefined ? null : `${SWEEP}/holds/${batch}/items`, read);
+}
+
+/** @param numbers a part of it; all when left out @returns what stayed in holding, with the reason */
+export async function restoreBatch(
+  id: string,
+  numbers?: readonly number[],
+): Promise<readonly { readonly path: string; readonly reason: string }[]> {
+  const response = await request(`${SWEEP}/holds/${id}/restore`, json("POST", { numbers }));
+  await refreshDisk();
+  return ((await response.json()) as { stayed: { path: string; reason: string }[] }).stayed;
+}
+
+/** @param numbers a part of it; all when left out */
+export async function emptyBatch(id: string, numbers?: readonly number[]): Promise<void> {
+  await request(`${SWEEP}/holds/${id}/empty`, json("POST", { numbers }));
+  await refreshDisk();
+}
+
+export function useHistory(): SWRResponse<HistoryEntry[], RequestError> {
+  return useSWR<HistoryEntry[], RequestError>(`${SWEEP}/history`, read, SLOWLY);
+}
+
+/** Settings of sweeping, and when the rules run next by themselves. */
+export function useSweepSettings(): SWRResponse<SweepSettings & { rulesAtMs?: number }, RequestError> {
+  return useSWR<SweepSettings & { rulesAtMs?: number }, RequestError>(SETTINGS, read, SLOWLY);
+}
+
+/** Shown at once, and taken back when the server refuses it: the next change builds on this one. */
+async function replaceAtOnce(path: string, shown: unknown, told = shown): Promise<void> {
+  await mutate(path, shown, { revalidate: false });
+  try {
+    await request(path, json("PUT", told));
+  } finally {
+    await mutate(path);
+  }
+}
+
+export async function changeSweepSettings(settings: SweepSettings): Promise<void> {
+  const { emptyAfterDays, rules, timetable } = settings;
+  await replaceAtOnce(SETTINGS, settings, { emptyAfterDays, rules, timetable });
+}
+
+const PREVIEW = `${SWEEP}/rules/preview`;
+
+/** What each rule would take now, were it on beside the others that are. */
+function previewEach(rules: readonly CleaningRule[]): Promise<RuleReport[]> {
+  return Promise.all(
+    rules.map(async (rule) => {
+      // It comes first, so that what several would take counts for it.
+      const ordered = [{ ...rule, on: true }, ...rules.filter(({ id }) => id !== rule.id)];
+      const found = (await (await request(PREVIEW, json("POST", { rules: ordered }))).json()) as RuleReport[];
+      return found.find((report) => report.rule === rule.id)!;
+    }),
+  );
+}
+
+export function useRulePreviews(rules: readonly CleaningRule[]): SWRResponse<RuleReport[], RequestError> {
+  const key = `${PREVIEW} ${JSON.stringify(rules)}`;
+  return useSWR<RuleReport[], RequestError>(key, () => previewEach(rules), { ...SLOWLY, refreshInterval: 10_000 });
+}
+
+export async function runRules(): Promise<HeldReport & { readonly rules: readonly RuleReport[] }> {
+  const response = await request(`${SWEEP}/rules/run`, { method: "POST" });
+  await refreshDisk();
+  return (await response.json()) as HeldReport & { readonly rules: readonly RuleReport[] };
+}
+
+export function useRuleFile(): SWRResponse<RuleFile, RequestError> {
+  return useSWR<RuleFile, RequestError>(RULE_FILE, read, { revalidateOnFocus: false });
+}
+
+/** @throws RequestError that names what is wrong in it, and where */
+export async function changeRuleFile(ruleFile: unknown): Promise<void> {
+  await request(RULE_FILE, json("PUT", ruleFile));
+  await Promise.all([mutate(RULE_FILE), mutate(FOLDERS)]);
+}
+
+/** What paths would be by a rule file. @throws RequestError */
+export async function tryRuleFile(ruleFile: unknown, paths: readonly string[]): Promise<PathVerdict[]> {
+  const response = await request(`${RULE_FILE}/try`, json("POST", { ruleFile, paths }));
+  return (await response.json()) as PathVerdict[];
+}
+
+export function useSweepMarks(): SWRResponse<SweepMark[], RequestError> {
+  return useSWR<SweepMark[], RequestError>(MARKS, read, SLOWLY);
+}
+
+export async function changeSweepMarks(marks: readonly SweepMark[]): Promise<void> {
+  await replaceAtOnce(MARKS, marks);
+  await mutate(FOLDERS);
+}
+
+/** Tells the server what this page knows of compositions. */
+export async function tellCompositions(told: {
+  readonly compositions: readonly { readonly id: string; readonly name: string; readonly mark?: OwnerMark }[];
+  readonly open: string;
+  readonly sequences: readonly string[];
+}): Promise<void> {
+  await request(`${SWEEP}/compositions`, json("PUT", told));
+}
+
+/** A project file that was found in a folder where projects live. */
+export interface WrapProject {
+  readonly file: string;
+  readonly name: string;
+}
+
+export interface WrapState extends WrapProject {
+  readonly originals: readonly {
+    readonly file: string;
+    readonly reference: string;
+    readonly kind: "project" | "media";
+    readonly bytes: Bytes;
+    readonly isMissing: boolean;
+  }[];
+  readonly originalBytes: Bytes;
+  readonly missing: number;
+  readonly generated: {
+    readonly items: number;
+    readonly bytes: Bytes;
+    readonly rebuildMs: Milliseconds;
+    readonly stays: number;
+  };
+}
+
+export interface GatheredState {
+  readonly folder: string;
+  readonly project: string;
+  readonly made: string;
+  readonly projectFile?: string;
+  readonly files: readonly {
+    readonly path: string;
+    readonly kind: "project" | "media";
+    readonly bytes: Bytes;
+    readonly state: "as it was" | "altered" | "gone";
+  }[];
+  readonly missing: readonly { readonly reference: string; readonly bytes?: Bytes }[];
+}
+
+export interface Relinked {
+  readonly reference: string;
+  readonly file: string;
+  readonly by: "checksum" | "name";
+}
+
+export function useWrapProjects(): SWRResponse<WrapProject[], RequestError> {
+  return useSWR<WrapProject[], RequestError>(`${SWEEP}/projects`, read, SLOWLY);
+}
+
+/** What of a project is original, generated and missing; nothing while none is chosen. */
+export function useWrapState(file: string | undefined): SWRResponse<WrapState, RequestError> {
+  const path = file === undefined ? null : `${SWEEP}/wrap?file=${encodeURIComponent(file)}`;
+  return useSWR<WrapState, RequestError>(path, read, SLOWLY);
+}
+
+/** Gathers a project's originals, as a job. @param sweeps whether what was generated then goes to holding */
+export async function startWrap(file: string, target: string, sweeps: boolean): Promise<void> {
+  await request(`${SWEEP}/wrap`, json("POST", { file, target, sweeps }));
+  await mutate(JOBS);
+}
+
+export function useGatheredFolders(): SWRResponse<string[], RequestError> {
+  return useSWR<string[], RequestError>(`${SWEEP}/gathered`, read, SLOWLY);
+}
+
+export async function reopenGathered(folder: string): Promise<GatheredState> {
+  return (await (await request(`${SWEEP}/gathered`, json("POST", { folder }))).json()) as GatheredState;
+}
+
+/** Looks for missing media in a folder. */
+export async function relinkGathered(
+  folder: string,
+  from: string,
+): Promise<{ readonly found: readonly Relinked[]; readonly state: GatheredState }> {
+  const response = await request(`${SWEEP}/gathered/relink`, json("POST", { folder, from }));
+  return (await response.json()) as { found: Relinked[]; state: GatheredState };
+}

@@ -1,0 +1,49 @@
+import { bytesText } from "../../parts/format";
+import type { DriveParts } from "./ledgerView";
+
+/** Per drive: other files, live cache, stale, holding, free, and the cap. */
+export function DriveBars({ drives }: { readonly drives: readonly DriveParts[] }) {
+  return (
+    <div className="drive-bars">
+      {drives.map((drive) => (
+        <section className="sheet" aria-label={`Drive ${drive.name}`} key={drive.mount}>
+          <div className="drive-head">
+            <h2 title={drive.mount}>
+              {drive.name} <small>{bytesText(drive.totalBytes)}</small>
+            </h2>
+            <small>{drive.capBytes === undefined ? "no cap set" : `cache cap ${bytesText(drive.capBytes)}`}</small>
+          </div>
+          <Bar drive={drive} />
+        </section>
+      ))}
+    </div>
+  );
+}
+
+function Bar({ drive }: { readonly drive: DriveParts }) {
+  const parts = [
+    { name: "Other files", bytes: drive.otherBytes, className: "part-other" },
+    { name: "Live cache", bytes: drive.liveBytes, className: "part-live" },
+    { name: "Stale", bytes: drive.staleBytes, className: "part-stale" },
+    { name: "Holding", bytes: drive.holdingBytes, className: "part-holding" },
+    { name: "Free", bytes: drive.freeBytes, className: "part-room" },
+  ];
+  return (
+    <>
+      <div className="drive-bar" aria-hidden="true">
+        {parts.map(({ name, bytes, className }) =>
+          bytes > 0 ? <span key={name} className={className} style={{ flexGrow: bytes / drive.totalBytes }} /> : null,
+        )}
+      </div>
+      <ul className="drive-legend">
+        {parts.map(({ name, bytes, className }) =>
+          bytes > 0 || name === "Stale" ? (
+            <li key={name}>
+              <span className={`swatch ${className}`} /> {name} <span className="mono">{bytesText(bytes)}</span>
+            </li>
+          ) : null,
+        )}
+      </ul>
+    </>
+  );
+}

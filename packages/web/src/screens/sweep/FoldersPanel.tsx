@@ -1,0 +1,275 @@
+import { useState, type FormEvent } from "react";
+import Button from "react-bootstrap/Button";
+import Form from "react-bootstrap/Form";
+import { useJobs, isUnderWay } from "../../data/server";
+import { useMarks } from "../../data/marks";
+import {
+  registerSweepFolder,
+  scanFolder,
+  setProjectFolders,
+  unregisterSweepFolder,
+  useOfferedFolders,
+  useSweepFolders,
+  type SweepFolder,
+} from "../../data/sweep";
+import { useWorkspace } from "../../data/workspace";
+import { agoText, bytesText, momentText } from "../../parts/format";
+import { Waiting } from "../../parts/Waiting";
+import { countText } from "./sweepWords";
+
+/** One path a line. */
+function pathsOf(text: string): string[] {
+  return text
+    .split("\n")
+    .map((line) => line.trim())
+    .filter(Boolean);
+}
+
+function useAttempt() {
+  const { notify } = useWorkspace();
+  return (work: Promise<unknown>) => work.catch((error: unknown) => notify((error as Error).message));
+}
+
+/** Folders of other programs' caches: which are registered, and where their projects live. */
+export function FoldersPanel() {
+  const folders = useSweepFolders();
+  if (folders.error && !folders.data)
+    return (
+      <>
+        <h1>Folders cannot be read</h1>
+        <p>{folders.error.message}</p>
+      </>
+    );
+  if (!folders.data) return <Waiting for="Looking at the folders…" />;
+  const bytes = folders.data.reduce((sum, { itemBytes }) => sum + itemBytes, 0);
+  return (
+    <>
+      <div className="page-head">
+        <h1>
+          {folders.data.length === 0
+            ? "No folder of another program is registered"
+            : `${bytesText(bytes)} of cache in ${countText(folders.data.length, "folder")}`}
+        </h1>
+        <span>Only registered folders are ever read or changed. Where projects live is only read.</span>
+      </div>
+      {folders.data.map((folder) => (
+        <FolderSheet key={folder.id} folder={folder} />
+      ))}
+      <Register />
+    </>
+  );
+}
+
+function FolderSheet({ folder }: { readonly folder: SweepFolder }) {
+  const attempt = useAttempt();
+  const jobs = useJobs();
+  const [projects, setProjects] = useState<string>();
+  const isScanning = (jobs ?? []).some((job) => job.title === `Scanning ${folder.folder}` && isUnderWay(job));
+  const forecast = folder.forecast?.fullAtMs;
+  return (
+    <section className="sheet" aria-label={`Folder ${folder.folder}`}>
+      <div className="plan-head">
+        <h2>{folder.folder}</h2>
+        <div className="plan-actions">
+          <Button
+            size="sm"
+            variant="dark"
+            disabled={isScanning}
+            onClick={() => void attempt(scanFolder(folder.id, false))}
+          >
+            {isScanning ? "Scanning…" : "Scan again"}
+          </Button>
+          <Button
+            size="sm"
+            variant="outline-dark"
+            disabled={isScanning}
+            title="Also files in folders that look as before, should one have been written in place"
+            onClick={() => void attempt(scanFolder(folder.id, true))}
+          >
+            Scan everything
+          </Button>
+          <Button
+            size="sm"
+            variant="outline-dark"
+            disabled={folder.holdingBytes > 0}
+            title={folder.holdingBytes > 0 ? "Something of it waits in holding" : "Its files stay where they are"}
+            onClick={() => void attempt(unregisterSweepFolder(folder.id))}
+          >
+            Take off the list
+          </Button>
+        </div>
+      </div>
+      {folder.fault === undefined ? null : <p className="control-warning">It cannot be used now: {folder.fault}</p>}
+      <p>
+        {folder.scannedMs === undefined
+          ? "Not scanned yet."
+          : `${countText(folder.files, "file")}, ${bytesText(folder.totalBytes ?? 0)}; of them ${countText(folder.items, "cache item")}, ${bytesText(folder.itemBytes)}. Scanned ${agoText(folder.scannedMs, Date.now())}.`}{" "}
+        {folder.freeBytes === undefined ? "" : `${bytesText(folder.freeBytes)} free on its drive.`}{" "}
+        {forecast === undefined ? "" : `At the rate of the last days it is full on ${momentText(forecast)}.`}
+      </p>
+      <Form.Label htmlFor={`projects-${folder.id}`}>
+        Projects live in{" "}
+        <small>
+          one folder a line; {countText(folder.projectFiles, "project file")} found
+          {folder.projects.length === 0 ? ". Without any, nothing is called orphaned" : ""}
+        </small>
+      </Form.Label>
+      <div className="sheet-row">
+        <Form.Control
+          as="textarea"
+          rows={Math.max(1, folder.projects.length)}
+          id={`projects-${folder.id}`}
+          className="mono"
+          value={projects ?? folder.projects.join("\n")}
+          onChange={(event) => setProjects(event.target.value)}
+        />
+        <Button
+          size="sm"
+          variant="outline-dark"
+          disabled={projects === undefined}
+          onClick={() =>
+            void attempt(setProjectFolders(folder.id, pathsOf(projects ?? "")).then(() => setProjects(undefined)))
+          }
+        >
+          Set
+        </Button>
+      </div>
+      {folder.unreadableProjects.map((one) => (
+        <p key={one} className="control-warning">
+          {one} cannot be read now: nothing is called orphaned for its sake.
+        </p>
+      ))}
+      <KeptFolders place={folder.id} />
+      {folder.blocked.length > 0 ? (
+        <details>
+          <summary>{countText(folder.blocked.length, "folder")} that a rule would take stay, and why</summary>
+          <ul className="plan-skipped">
+            {folder.blocked.map(({ path, reason }) => (
+              <li key={path}>
+                <span className="mono">{path}</span> {reason}
+              </li>
+            ))}
+          </ul>
+        </details>
+      ) : null}
+    </section>
+  );
+}
+
+/** Folders in it that are protected from everything. */
+function KeptFolders({ place }: { readonly place: string }) {
+  const marks = useMarks();
+  const [path, setPath] = useState("");
+  const kept = marks.keptFolders.filter((one) => one.place === place);
+  const add = (event: FormEvent) => {
+    event.preventDefault();
+    const below = path.trim().replace(/^\/+|\/+$/g, "");
+    if (below === "" || kept.some((one) => one.path === below)) return;
+    marks.toggleFolder(place, below);
+    setPath("");
+  };
+  return (
+    <Form onSubmit={add}>
+      <Form.Label htmlFor={`keep-${place}`}>
+        Keep a folder <small>its path below this one; nothing in it is ever swept</small>
+      </Form.Label>
+      <div className="sheet-row">
+        <Form.Control
+          id={`keep-${place}`}
+          size="sm"
+          className="mono"
+          value={path}
+          onChange={(event) => setPath(event.target.value)}
+        />
+        <Button size="sm" variant="outline-dark" type="submit" disabled={path.trim() === ""}>
+          Keep
+        </Button>
+      </div>
+      {kept.map((one) => (
+        <p key={one.path} className="kept-folder">
+          <span className="mono">{one.path}</span>{" "}
+          <Button
+            size="sm"
+            variant="outline-dark"
+            aria-label={`Keep no longer: ${one.path}`}
+            onClick={() => marks.toggleFolder(place, one.path)}
+          >
+            Keep no longer
+          </Button>
+        </p>
+      ))}
+    </Form>
+  );
+}
+
+function Register() {
+  const attempt = useAttempt();
+  const offered = useOfferedFolders().data ?? [];
+  const [folder, setFolder] = useState("");
+  const [projects, setProjects] = useState("");
+  const [busy, setBusy] = useState(false);
+  const register = async (path: string, live: readonly string[]) => {
+    setBusy(true);
+    await attempt(
+      registerSweepFolder(path, live).then(() => {
+        setFolder("");
+        setProjects("");
+      }),
+    );
+    setBusy(false);
+  };
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    void register(folder.trim(), pathsOf(projects));
+  };
+  return (
+    <section className="sheet" aria-label="Register a folder">
+      <h2>Register a folder</h2>
+      <Form onSubmit={submit}>
+        <Form.Label htmlFor="register-folder">Full path of a cache folder, whatever wrote it</Form.Label>
+        <Form.Control
+          id="register-folder"
+          size="sm"
+          className="mono"
+          value={folder}
+          onChange={(event) => setFolder(event.target.value)}
+        />
+        <Form.Label htmlFor="register-projects">
+          Where its projects live <small>one folder a line; may stay empty</small>
+        </Form.Label>
+        <div className="sheet-row">
+          <Form.Control
+            as="textarea"
+            rows={2}
+            id="register-projects"
+            className="mono"
+            value={projects}
+            onChange={(event) => setProjects(event.target.value)}
+          />
+          <Button type="submit" variant="dark" disabled={busy || folder.trim() === ""}>
+            Register and scan
+          </Button>
+        </div>
+      </Form>
+      {offered.length > 0 ? (
+        <>
+          <h3>Simulated cache folders of the demo</h3>
+          {offered.map((one) => (
+            <p key={one.folder} className="kept-folder">
+              <span className="mono">{one.folder}</span>{" "}
+              <Button
+                size="sm"
+                variant="outline-dark"
+                disabled={busy}
+                aria-label={`Register ${one.folder}`}
+                onClick={() => void register(one.folder, one.projects)}
+              >
+                Register and scan
+              </Button>
+            </p>
+          ))}
+        </>
+      ) : null}
+    </section>
+  );
+}

@@ -1,0 +1,427 @@
+import {
+  groupItems,
+  ITEM_KINDS,
+  ITEM_STATES,
+  ledgerCsv,
+  ledgerJson,
+  type ItemGroup,
+  type ItemKind,
+  type SweepItem,
+  type SweepPlan,
+} from "@kinetocache/core";
+import { useCallback, useDeferredValue, useMemo, useState } from "react";
+import Button from "react-bootstrap/Button";
+import Form from "react-bootstrap/Form";
+import ToggleButton from "react-bootstrap/ToggleButton";
+import ToggleButtonGroup from "react-bootstrap/ToggleButtonGroup";
+import { Link } from "react-router";
+import { send } from "../../data/engineStore";
+import { useLedger, type Ledger } from "../../data/ledger";
+import { useMarks } from "../../data/marks";
+import { useDrives } from "../../data/server";
+import { holdSelection, planSelection, restoreBatch, type HeldReport } from "../../data/sweep";
+import { useWorkspace } from "../../data/workspace";
+import { download } from "../../parts/download";
+import { bytesText, durationText } from "../../parts/format";
+import { Waiting } from "../../parts/Waiting";
+import { DriveBars } from "./DriveBars";
+import { LedgerMap } from "./LedgerMap";
+import { LedgerTable } from "./LedgerTable";
+import {
+  driveParts,
+  EVERYTHING,
+  filterItems,
+  groupedRows,
+  isSelectable,
+  itemKey,
+  plainRows,
+  selectedShare,
+  selectionOf,
+  staleKeys,
+  withItems,
+  type LedgerFilter,
+  type Share,
+  type Sort,
+} from "./ledgerView";
+import { PlanPanel } from "./PlanPanel";
+import { countText, kindText, projectText } from "./sweepWords";
+
+type Plan = Omit<SweepPlan, "items"> & { readonly items: number };
+
+const AGES = [1, 7, 15, 30, 90, 365];
+const SIZES = [1, 10, 100, 1024];
+const MIB = 2 ** 20;
+
+interface FilterBarProps {
+  readonly ledger: Ledger;
+  readonly filter: LedgerFilter;
+  readonly onFilter: (filter: LedgerFilter) => void;
+  readonly drives: readonly { readonly mount: string; readonly name: string }[];
+}
+
+function FilterBar({ ledger, filter, onFilter, drives }: FilterBarProps) {
+  const change = (part: Partial<LedgerFilter>) => onFilter({ ...filter, ...part });
+  const projects = useMemo(
+    () => [...new Set(ledger.items.map(({ project }) => project))].sort((a, b) => a.localeCompare(b)),
+    [ledger.items],
+  );
+  return (
+    <div className="ledger-filter">
+      <ToggleButtonGroup
+        type="radio"
+        name="kind"
+        className="chips"
+        aria-label="Kind"
+        value={filter.kind ?? "all"}
+        onChange={(kind: ItemKind | "all") => change({ kind: kind === "all" ? undefined : kind })}
+      >
+        {(["all", ...ITEM_KINDS] as const).map((kind) => (
+          <ToggleButton key={kind} id={`kind-${kind}`} value={kind} variant="outline-dark" size="sm">
+            {kind === "all" ? "All kinds" : kindText(kind)}
+          </ToggleButton>
+        ))}
+      </ToggleButtonGroup>
+      <Form.Control
+        size="sm"
+        type="search"
+        aria-label="Search"
+        placeholder="Search project or path"
+        value={filter.search}
+        onChange={(event) => change({ search: event.target.value })}
+      />
+      <Form.Select
+        size="sm"
+        aria-label="State"
+        value={filter.state ?? ""}
+        onChange={(event) => change({ state: (event.target.value || undefined) as LedgerFilter["state"] })}
+      >
+        <option value="">any state</option>
+        <option value="stale">stale</option>
+        {ITEM_STATES.map((state) => (
+          <option key={state}>{state}</option>
+        ))}
+      </Form.Select>
+      <Form.Select
+        size="sm"
+        aria-label="Project"
+        value={filter.project ?? "*"}
+        onChange={(event) => change({ project: event.target.value === "*" ? undefined : event.target.value })}
+      >
+        <option value="*">any project</option>
+        {projects.map((project) => (
+          <option key={project} value={project}>
+            {projectText(project)}
+          </option>
+        ))}
+      </Form.Select>
+      <Form.Select
+        size="sm"
+        aria-label="Drive"
+        value={filter.drive ?? ""}
+        onChange={(event) => change({ drive: event.target.value || undefined })}
+      >
+        <option value="">any drive</option>
+        {drives.map(({ mount, name }) => (
+          <option key={mount} value={mount}>
+            {name}
+          </option>
+        ))}
+      </Form.Select>
+      <Form.Select
+        size="sm"
+        aria-label="Age"
+        value={filter.olderThanDays ?? ""}
+        onChange={(event) => change({ olderThanDays: Number(event.target.value) || undefined })}
+      >
+        <option value="">any age</option>
+        {AGES.map((days) => (
+          <option key={days} value={days}>
+            older than {countText(days, "day")}
+          </option>
+        ))}
+      </Form.Select>
+      <Form.Select
+        size="sm"
+        aria-label="Size"
+        value={filter.largerThan ?? ""}
+        onChange={(event) => change({ largerThan: Number(event.target.value) || undefined })}
+      >
+        <option value="">any size</option>
+        {SIZES.map((size) => (
+          <option key={size} value={size * MIB}>
+            over {bytesText(size * MIB)}
+          </option>
+        ))}
+      </Form.Select>
+    </div>
+  );
+}
+
+/** What is listed, what of it is selected, and what can be done with that. */
+export function LedgerPanel() {
+  const { ledger, error } = useLedger();
+  if (error)
+    return (
+      <>
+        <h1>The disk cache cannot be read</h1>
+        <p>{error.message}</p>
+      </>
+    );
+  return ledger ? <LoadedLedger ledger={ledger} /> : <Waiting for="Looking through the caches…" />;
+}
+
+function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
+  const { notify } = useWorkspace();
+  const marks = useMarks();
+  const listing = useDrives().data?.drives;
+  const [filter, setFilter] = useState(EVERYTHING);
+  const [sort, setSort] = useState<Sort>({ column: "bytes", isDown: true });
+  const [view, setView] = useState<"projects" | "items" | "map">("projects");
+  const [open, setOpen] = useState<ReadonlySet<string>>(new Set());
+  const [chosen, setChosen] = useState<ReadonlySet<string>>();
+  const [plan, setPlan] = useState<Plan>();
+  const [moved, setMoved] = useState<HeldReport>();
+  const [busy, setBusy] = useState(false);
+
+  const { items, places, reading } = ledger;
+  const stale = useMemo(() => staleKeys(items), [items]);
+  const selected = chosen ?? stale;
+  const asked = useDeferredValue(filter);
+  // The ages of items are looked at again whenever there are others.
+  const listed = useMemo(() => filterItems(items, asked, places, Date.now()), [items, asked, places]);
+  const groups = useMemo(() => groupItems(listed), [listed]);
+  const shares = useMemo(
+    () => new Map<string, Share>(groups.map((group) => [group.id, selectedShare(group.items, selected)])),
+    [groups, selected],
+  );
+  const share = useMemo(() => selectedShare(listed, selected), [listed, selected]);
+  const rows = useMemo(
+    () => (view === "items" ? plainRows(listed, sort) : groupedRows(groups, open, sort)),
+    [view, listed, groups, open, sort],
+  );
+  const drives = useMemo(() => driveParts(listing ?? [], places, items), [listing, places, items]);
+  const chosenItems = useMemo(
+    () => items.filter((item) => isSelectable(item) && selected.has(itemKey(item))),
+    [items, selected],
+  );
+  const sum = (list: readonly SweepItem[]) => list.reduce((total, { bytes }) => total + bytes, 0);
+  const staleBytes = useMemo(() => sum(items.filter((item) => stale.has(itemKey(item)))), [items, stale]);
+  const rebuildMs = chosenItems.reduce((total, item) => total + (item.rebuildMs ?? 0), 0);
+
+  const onSelect = useCallback(
+    (some: readonly SweepItem[], isIn: boolean) => {
+      setPlan(undefined);
+      setChosen((before) => withItems(before ?? stale, some, isIn));
+    },
+    [stale],
+  );
+  const onOpen = useCallback((id: string) => {
+    setOpen((before) => {
+      const next = new Set(before);
+      if (!next.delete(id)) next.add(id);
+      return next;
+    });
+  }, []);
+  const { toggleOwner, toggleItem } = marks;
+  const onMark = useCallback(
+    (group: ItemGroup, mark: "kept" | "delivered") => {
+      setChosen(undefined);
+      setPlan(undefined);
+      toggleOwner(group, mark);
+    },
+    [toggleOwner],
+  );
+  const placeText = useCallback((id: string) => places.find((place) => place.id === id)?.path ?? id, [places]);
+  const run = async (work: () => Promise<void>) => {
+    setBusy(true);
+    try {
+      await work();
+      send({ kind: "diskChanged" });
+    } catch (error) {
+      notify((error as Error).message);
+    }
+    setBusy(false);
+  };
+  const look = () =>
+    run(async () => {
+      setMoved(undefined);
+      setPlan(await planSelection(selectionOf(items, selected)));
+    });
+  const move = () =>
+    run(async () => {
+      setMoved(await holdSelection(selectionOf(items, selected)));
+      setPlan(undefined);
+      setChosen(undefined);
+    });
+  const bringBack = (report: HeldReport) =>
+    run(async () => {
+      for (const { id } of report.batches) await restoreBatch(id);
+      setMoved(undefined);
+    });
+  const paths = useMemo(() => new Map(places.map(({ id, path }) => [id, path])), [places]);
+
+  return (
+    <>
+      <div className="page-head">
+        <h1>{stale.size > 0 ? `${bytesText(staleBytes)} can go` : "Nothing is stale"}</h1>
+        <span>
+          of {bytesText(sum(items))} of cache on {countText(Math.max(1, drives.length), "drive")}.{" "}
+          {rebuildMs > 0
+            ? `Making the selected ${bytesText(sum(chosenItems))} again would take about ${durationText(rebuildMs)}${chosenItems.some(({ isEstimate }) => isEstimate) ? " est." : ""}`
+            : ""}
+          {reading > 0 ? " Still reading the list of a folder." : ""}
+        </span>
+        <div className="page-action page-exports">
+          <Button
+            variant="outline-dark"
+            disabled={items.length === 0}
+            title="The ledger as it is listed, a line an item"
+            onClick={() => download("ledger.csv", ledgerCsv(listed, paths), "text/csv")}
+          >
+            CSV
+          </Button>
+          <Button
+            variant="outline-dark"
+            disabled={items.length === 0}
+            title="The ledger as it is listed, for other tools"
+            onClick={() => download("ledger.json", ledgerJson(listed, paths, Date.now()))}
+          >
+            JSON
+          </Button>
+          <Button
+            variant="dark"
+            disabled={busy || chosenItems.length === 0 || plan !== undefined}
+            onClick={() => void look()}
+          >
+            {chosenItems.length > 0 ? `Check ${bytesText(sum(chosenItems))} before it goes` : "Nothing selected"}
+          </Button>
+        </div>
+      </div>
+      {plan ? (
+        <PlanPanel
+          plan={plan}
+          places={places}
+          busy={busy}
+          onMove={() => void move()}
+          onLeave={() => setPlan(undefined)}
+        />
+      ) : null}
+      {moved ? <Moved report={moved} busy={busy} onBringBack={() => void bringBack(moved)} /> : null}
+      <DriveBars drives={drives} />
+      <section className="sheet ledger-sheet" aria-label="Ledger">
+        <FilterBar ledger={ledger} filter={filter} onFilter={setFilter} drives={drives} />
+        <div className="ledger-views">
+          <ToggleButtonGroup
+            type="radio"
+            name="ledger-view"
+            aria-label="View"
+            value={view}
+            onChange={(next: typeof view) => setView(next)}
+          >
+            {(
+              [
+                ["projects", "By project"],
+                ["items", "Each item"],
+                ["map", "Map"],
+              ] as const
+            ).map(([value, label]) => (
+              <ToggleButton key={value} id={`view-${value}`} value={value} variant="outline-dark" size="sm">
+                {label}
+              </ToggleButton>
+            ))}
+          </ToggleButtonGroup>
+          <span>
+            {countText(listed.length, "item")} listed, {countText(chosenItems.length, "item")} selected
+          </span>
+          <Button size="sm" variant="outline-dark" disabled={!chosen} onClick={() => setChosen(undefined)}>
+            Select what is stale
+          </Button>
+          <Button size="sm" variant="outline-dark" onClick={() => setChosen(new Set())}>
+            Select nothing
+          </Button>
+        </div>
+        {items.length === 0 ? (
+          <p className="empty">
+            Nothing is cached yet. Frames that Preview renders are listed here, and what is in any{" "}
+            <Link to="/sweep/folders">folder that you register</Link>.
+          </p>
+        ) : listed.length === 0 ? (
+          <p className="empty">
+            Nothing is like that.{" "}
+            <Button size="sm" variant="outline-dark" onClick={() => setFilter(EVERYTHING)}>
+              List everything
+            </Button>
+          </p>
+        ) : (
+          <>
+            {view === "map" ? (
+              <LedgerMap
+                groups={groups}
+                shares={shares}
+                onToggle={(group) => onSelect(group.items, shares.get(group.id) === "none")}
+              />
+            ) : null}
+            <LedgerTable
+              rows={rows}
+              listed={listed}
+              share={share}
+              shares={shares}
+              selected={selected}
+              open={open}
+              sort={sort}
+              onSort={setSort}
+              placeText={placeText}
+              markOf={marks.ofOwner}
+              isKept={marks.isKept}
+              onSelect={onSelect}
+              onOpen={onOpen}
+              onMark={onMark}
+              onKeep={toggleItem}
+            />
+          </>
+        )}
+      </section>
+    </>
+  );
+}
+
+interface MovedProps {
+  readonly report: HeldReport;
+  readonly busy: boolean;
+  readonly onBringBack: () => void;
+}
+
+/** What was moved just now. */
+function Moved({ report: { batches, skipped }, busy, onBringBack }: MovedProps) {
+  const bytes = batches.reduce((sum, batch) => sum + batch.bytes, 0);
+  const items = batches.reduce((sum, batch) => sum + batch.items, 0);
+  return (
+    <section className="sheet plan" aria-label="Moved" aria-live="polite">
+      <div className="plan-head">
+        <h2>
+          {countText(items, "item")}, {bytesText(bytes)}, moved to holding
+        </h2>
+        <div className="plan-actions">
+          <Link className="btn btn-outline-dark" to="/sweep/holding">
+            Look at holding
+          </Link>
+          <Button variant="outline-dark" disabled={busy || items === 0} onClick={onBringBack}>
+            Bring back
+          </Button>
+        </div>
+      </div>
+      {skipped.length > 0 ? (
+        <details>
+          <summary>{countText(skipped.length, "item")} stayed, and why</summary>
+          <ul className="plan-skipped">
+            {skipped.slice(0, 100).map(({ place, id, reason }) => (
+              <li key={`${place}/${id}`}>
+                <span className="mono">{id}</span> {reason}
+              </li>
+            ))}
+          </ul>
+        </details>
+      ) : null}
+    </section>
+  );
+}

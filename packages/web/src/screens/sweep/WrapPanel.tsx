@@ -1,0 +1,254 @@
+import { useState, type FormEvent } from "react";
+import Button from "react-bootstrap/Button";
+import Form from "react-bootstrap/Form";
+import {
+  relinkGathered,
+  reopenGathered,
+  startWrap,
+  useGatheredFolders,
+  useWrapProjects,
+  useWrapState,
+  type GatheredState,
+  type Relinked,
+  type WrapState,
+} from "../../data/sweep";
+import { useWorkspace } from "../../data/workspace";
+import { bytesText, durationText } from "../../parts/format";
+import { Waiting } from "../../parts/Waiting";
+import { countText } from "./sweepWords";
+
+const MOST_LISTED = 200;
+
+/** Closes a job: originals in one folder, generated files to holding; and opens it again. */
+export function WrapPanel() {
+  const projects = useWrapProjects();
+  const [file, setFile] = useState<string>();
+  const state = useWrapState(file);
+  if (projects.error && !projects.data)
+    return (
+      <>
+        <h1>Projects cannot be read</h1>
+        <p>{projects.error.message}</p>
+      </>
+    );
+  if (!projects.data) return <Waiting for="Looking for projects…" />;
+  return (
+    <>
+      <div className="page-head">
+        <h1>{answer(state.data, projects.data.length)}</h1>
+        <span>Originals are copied and verified; they are never moved or deleted.</span>
+      </div>
+      <section className="sheet" aria-label="Wrap">
+        <Form.Label htmlFor="wrap-project">
+          Project <small>from the folders where projects live</small>
+        </Form.Label>
+        <Form.Select
+          id="wrap-project"
+          size="sm"
+          value={file ?? ""}
+          onChange={(event) => setFile(event.target.value || undefined)}
+        >
+          <option value="">choose the project to wrap</option>
+          {projects.data.map((project) => (
+            <option key={project.file} value={project.file}>
+              {project.name}, {project.file}
+            </option>
+          ))}
+        </Form.Select>
+        {state.error ? <p className="control-warning">{state.error.message}</p> : null}
+        {state.data && file !== undefined ? <Wrapping key={file} state={state.data} /> : null}
+      </section>
+      <Reopen />
+    </>
+  );
+}
+
+function answer(state: WrapState | undefined, projects: number): string {
+  if (!state)
+    return projects === 0 ? "No project was found to wrap" : `${countText(projects, "project")} can be wrapped`;
+  const missing = state.missing > 0 ? `, ${state.missing} missing` : "";
+  return `${state.name}: ${bytesText(state.originalBytes)} of originals, ${bytesText(state.generated.bytes)} generated${missing}`;
+}
+
+function Wrapping({ state }: { readonly state: WrapState }) {
+  const { notify } = useWorkspace();
+  const [target, setTarget] = useState("");
+  const [sweeps, setSweeps] = useState(true);
+  const { originals, generated } = state;
+  const start = (event: FormEvent) => {
+    event.preventDefault();
+    startWrap(state.file, target.trim(), sweeps).catch((error: unknown) => notify((error as Error).message));
+  };
+  return (
+    <>
+      <div className="wrap-parts">
+        <div>
+          <h3>
+            Original <span className="mono">{bytesText(state.originalBytes)}</span>
+          </h3>
+          <ul className="plan-skipped" aria-label="Originals">
+            {originals.slice(0, MOST_LISTED).map(({ file, reference, kind, bytes, isMissing }) => (
+              <li key={file} title={file}>
+                <span className="mono">{reference}</span> {kind},{" "}
+                {isMissing ? <strong>missing</strong> : bytesText(bytes)}
+              </li>
+            ))}
+            {originals.length > MOST_LISTED ? <li>and {countText(originals.length - MOST_LISTED, "other")}</li> : null}
+          </ul>
+        </div>
+        <div>
+          <h3>
+            Generated <span className="mono">{bytesText(generated.bytes)}</span>
+          </h3>
+          <p>
+            {countText(generated.items, "item")} of cache, baked frames, proxies and indexes
+            {generated.rebuildMs > 0
+              ? `; making them again would take about ${durationText(generated.rebuildMs)} est.`
+              : ""}
+            . {generated.stays > 0 ? `${countText(generated.stays, "item")} kept or in use stay. ` : ""}
+            Backups stay.
+          </p>
+        </div>
+      </div>
+      <Form onSubmit={start}>
+        <Form.Label htmlFor="wrap-target">Gather the originals in a new or empty folder, by its full path</Form.Label>
+        <div className="sheet-row">
+          <Form.Control
+            id="wrap-target"
+            size="sm"
+            className="mono"
+            value={target}
+            onChange={(event) => setTarget(event.target.value)}
+          />
+          <Button type="submit" variant="dark" disabled={target.trim() === ""}>
+            Wrap {state.name}
+          </Button>
+        </div>
+        <Form.Check
+          type="switch"
+          id="wrap-sweeps"
+          label={`Then move the generated ${bytesText(generated.bytes)} to holding, once every copy is verified`}
+          checked={sweeps}
+          onChange={(event) => setSweeps(event.target.checked)}
+        />
+      </Form>
+    </>
+  );
+}
+
+function Reopen() {
+  const { notify } = useWorkspace();
+  const gathered = useGatheredFolders().data ?? [];
+  const [folder, setFolder] = useState("");
+  const [from, setFrom] = useState("");
+  const [state, setState] = useState<GatheredState>();
+  const [found, setFound] = useState<readonly Relinked[]>();
+  const [busy, setBusy] = useState(false);
+  const attempt = async (work: () => Promise<void>) => {
+    setBusy(true);
+    await work().catch((error: unknown) => notify((error as Error).message));
+    setBusy(false);
+  };
+  const open = (path: string) =>
+    attempt(async () => {
+      setFound(undefined);
+      setState(await reopenGathered(path));
+    });
+  const relink = () =>
+    attempt(async () => {
+      const answer = await relinkGathered(state!.folder, from.trim());
+      setFound(answer.found);
+      setState(answer.state);
+    });
+  return (
+    <section className="sheet" aria-label="Reopen">
+      <h2>Reopen from a gathered folder</h2>
+      <Form
+        className="sheet-row"
+        onSubmit={(event) => {
+          event.preventDefault();
+          void open(folder.trim());
+        }}
+      >
+        <Form.Control
+          size="sm"
+          className="mono"
+          aria-label="Gathered folder"
+          placeholder="Full path of a gathered folder"
+          list="gathered-folders"
+          value={folder}
+          onChange={(event) => setFolder(event.target.value)}
+        />
+        <datalist id="gathered-folders">
+          {gathered.map((one) => (
+            <option key={one} value={one} />
+          ))}
+        </datalist>
+        <Button type="submit" variant="outline-dark" disabled={busy || folder.trim() === ""}>
+          {busy ? "Comparing checksums…" : "Reopen"}
+        </Button>
+      </Form>
+      {state ? (
+        <>
+          <p role="status">{gatheredText(state)}</p>
+          {state.projectFile === undefined ? null : (
+            <p>
+              Open this in its program: <span className="mono">{state.projectFile}</span>
+            </p>
+          )}
+          <ul className="plan-skipped" aria-label="Missing media">
+            {state.missing.map(({ reference }) => (
+              <li key={reference}>
+                <span className="mono">{reference}</span> was missing when it was gathered
+              </li>
+            ))}
+            {state.files
+              .filter((file) => file.state !== "as it was")
+              .map((file) => (
+                <li key={file.path}>
+                  <span className="mono">{file.path}</span> {file.state}
+                </li>
+              ))}
+          </ul>
+          {found ? (
+            <p role="status">
+              {found.length === 0
+                ? "Nothing of it was found there."
+                : `Relinked: ${found.map(({ reference, by }) => `${reference} by ${by}`).join(", ")}.`}
+            </p>
+          ) : null}
+          {state.missing.length > 0 || state.files.some((file) => file.state === "gone") ? (
+            <Form
+              className="sheet-row"
+              onSubmit={(event) => {
+                event.preventDefault();
+                void relink();
+              }}
+            >
+              <Form.Control
+                size="sm"
+                className="mono"
+                aria-label="Folder to look in"
+                placeholder="Full path of a folder to look for it in"
+                value={from}
+                onChange={(event) => setFrom(event.target.value)}
+              />
+              <Button type="submit" variant="outline-dark" disabled={busy || from.trim() === ""}>
+                Look for missing media
+              </Button>
+            </Form>
+          ) : null}
+        </>
+      ) : null}
+    </section>
+  );
+}
+
+function gatheredText({ project, files, missing }: GatheredState): string {
+  const count = (state: string) => files.filter((file) => file.state === state).length;
+  const parts = [`${count("as it was")} of ${files.length} files of ${project} are as they were`];
+  if (count("altered") > 0) parts.push(`${count("altered")} altered`);
+  if (count("gone") > 0) parts.push(`${count("gone")} gone`);
+  if (missing.length > 0) parts.push(`${missing.length} missing`);
+  return `${parts.join(", ")}.`;
+}

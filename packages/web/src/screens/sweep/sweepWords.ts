@@ -1,0 +1,65 @@
+import { emptiesAtMs, type CleaningRule, type ItemKind, type SweepItem, type SweepSettings } from "@kinetocache/core";
+import { bytesText, durationText } from "../../parts/format";
+
+export function countText(count: number, what: string): string {
+  return `${count.toLocaleString("en")} ${what}${count === 1 ? "" : "s"}`;
+}
+
+/** What a project is called where it has no name. */
+export function projectText(project: string): string {
+  return project === "" ? "Unclaimed" : project;
+}
+
+/** What making something again takes. */
+export function rebuildText({ rebuildMs, isEstimate }: Pick<SweepItem, "rebuildMs" | "isEstimate">): string {
+  if (rebuildMs === undefined) return "cannot be";
+  if (rebuildMs === 0) return "not needed";
+  return `${durationText(rebuildMs)}${isEstimate ? " est." : ""}`;
+}
+
+/** When a batch goes for good by itself. */
+export function goesText(sweptMs: number, settings: SweepSettings | undefined, nowMs: number): string {
+  const at = settings && emptiesAtMs(sweptMs, settings);
+  if (at === undefined) return "stays until you empty it";
+  const leftMs = at - nowMs;
+  return leftMs > 0 ? `goes in ${durationText(leftMs)}` : "goes within minutes";
+}
+
+const KINDS: Readonly<Record<ItemKind, string>> = {
+  frames: "Frames",
+  baked: "Baked frames",
+  proxies: "Proxies",
+  "import indexes": "Import indexes",
+  backups: "Backups",
+  temporary: "Temporary",
+  logs: "Logs",
+};
+
+export function kindText(kind: ItemKind): string {
+  return KINDS[kind];
+}
+
+/** A rule in one sentence. */
+export function ruleText({ kinds, action, drive, whenFreeBelow }: CleaningRule): string {
+  const what = kinds.length === 0 ? "Everything but backups" : kinds.map(kindText).join(", ");
+  const where = drive === undefined ? "" : ` on ${drive}`;
+  const when = whenFreeBelow === undefined ? "" : ` while it has less than ${bytesText(whenFreeBelow)} free`;
+  switch (action.kind) {
+    case "age":
+      return `${what}${where} unused for ${action.days} days go${when}`;
+    case "cap":
+      return `${what}${where} over ${bytesText(action.bytes)} go, ${action.order}${when}`;
+    case "close":
+      return `${what}${where} of a composition go when it is closed${when}`;
+    case "never":
+      return `${what}${where} never go${when}`;
+  }
+}
+
+/** How much of the rules disagree with one, in words; empty where none does. */
+export function conflictText(
+  kept: readonly { readonly rule: string; readonly bytes: number }[],
+  nameOf: (rule: string) => string,
+): string {
+  return kept.map(({ rule, bytes }) => `${bytesText(bytes)} stay: "${nameOf(rule)}" keeps them`).join("; ");
+}
