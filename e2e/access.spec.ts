@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import type { Page } from "@playwright/test";
-import { chooseComposition, expect, measureTake, openPreview, test, verdict, reveal } from "./application";
+import { chooseComposition, expect, goToSweep, measureTake, openPreview, test, verdict, reveal } from "./application";
 
 const axeSource = readFileSync(createRequire(`${process.cwd()}/package.json`).resolve("axe-core/axe.min.js"), "utf8");
 
@@ -52,8 +52,17 @@ for (const theme of ["paper", "dim"] as const) {
     await expect(page.getByRole("region", { name: "All takes" })).toBeVisible();
     expect(await violations(page)).toEqual([]);
     await page.getByRole("link", { name: "Sweep" }).click();
-    await expect(page.getByRole("region", { name: "Holding" })).toBeVisible();
-    expect(await violations(page)).toEqual([]);
+    for (const [part, region] of [
+      ["Ledger", "Ledger"],
+      ["Folders", "Register a folder"],
+      ["Rules", "Rule file"],
+      ["Holding", "Holding"],
+      ["Wrap", "Reopen"],
+    ] as const) {
+      await goToSweep(page, part);
+      await expect(page.getByRole("region", { name: region })).toBeVisible();
+      expect(await violations(page)).toEqual([]);
+    }
     await page.keyboard.press("?");
     await expect(page.getByRole("dialog")).toBeVisible();
     expect(await violations(page)).toEqual([]);

@@ -98,6 +98,21 @@ export async function measureTake(page: Page): Promise<void> {
   await expect(button).toBeEnabled();
 }
 
+/** Has what is selected on Sweep planned and moved to holding. */
+export async function sweepSelected(page: Page): Promise<void> {
+  await page.getByRole("button", { name: /^Check .* before it goes$/ }).click();
+  await page
+    .getByRole("region", { name: "Before anything moves" })
+    .getByRole("button", { name: /^Move .* to holding$/ })
+    .click();
+  await expect(page.getByRole("region", { name: "Moved" })).toContainText("moved to holding");
+}
+
+/** Goes to one of the parts of Sweep. */
+export async function goToSweep(page: Page, part: string): Promise<void> {
+  await page.getByRole("navigation", { name: "Sweep" }).getByRole("link", { name: part }).click();
+}
+
 /** Number of frames in memory by the sentence on Preview. */
 export async function framesInMemory(page: Page): Promise<number> {
   const text = (await verdict(page).innerText()).replace(/,/g, "");

@@ -4,9 +4,11 @@ import sharp from "sharp";
 import {
   expect,
   framesInMemory,
+  goToSweep,
   gauge,
   measureTake,
   openPreview,
+  sweepSelected,
   test,
   type,
   verdict,
@@ -145,19 +147,20 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
     await expect(page.getByRole("row", { name: /in use/ })).toContainText("Night Roost is open");
     const filesBefore = (await application.frameFiles("night-roost")).length;
 
-    await page.getByRole("button", { name: /^Move .* to holding$/ }).click();
-    const holding = page.getByRole("region", { name: "Holding" });
-    await expect(holding).toContainText("not yet returned to the drive");
+    await sweepSelected(page);
     await expect(stale).toHaveCount(0);
     expect((await application.frameFiles("night-roost")).length).toBeLessThan(filesBefore);
 
-    await holding.getByRole("button", { name: "Bring back" }).click();
+    await page.getByRole("region", { name: "Moved" }).getByRole("button", { name: "Bring back" }).click();
     await expect(stale).toHaveCount(1);
     expect((await application.frameFiles("night-roost")).length).toBe(filesBefore);
 
-    await page.getByRole("button", { name: /^Move .* to holding$/ }).click();
-    await holding.getByRole("button", { name: /for good$/ }).click();
-    await expect(holding).toContainText("empty");
+    await sweepSelected(page);
+    await goToSweep(page, "Holding");
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("wait in holding");
+    await page.getByRole("button", { name: /for good$/ }).click();
+    await expect(page.getByRole("heading", { level: 1 })).toHaveText("Holding is empty");
+    await goToSweep(page, "Ledger");
     await expect(page.getByRole("heading", { level: 1 })).toHaveText("Nothing is stale");
     expect((await application.frameFiles("night-roost")).length).toBeLessThan(filesBefore);
   });

@@ -3,7 +3,16 @@ import { readFile } from "node:fs/promises";
 import path from "node:path";
 import type { Page } from "@playwright/test";
 import { makeDemoCaches } from "../scripts/demoCaches";
-import { choose, chooseComposition, expect, openPreview, test, type Application } from "./application";
+import {
+  choose,
+  chooseComposition,
+  expect,
+  goToSweep,
+  openPreview,
+  sweepSelected,
+  test,
+  type Application,
+} from "./application";
 
 const grid = (page: Page) => page.getByRole("grid", { name: "What could be swept" });
 const row = (page: Page, name: string | RegExp) => grid(page).getByRole("row", { name });
@@ -13,18 +22,8 @@ const press = (page: Page, mark: "Keep" | "Delivered", name = "Ringing Station")
     .getByRole("button", { name: `${mark}: ${name}` })
     .first()
     .click();
-const panel = (page: Page, name: string) =>
-  page.getByRole("navigation", { name: "Sweep" }).getByRole("link", { name }).click();
 const check = (page: Page) => page.getByRole("button", { name: /^Check .* before it goes$/ });
 const before = (page: Page) => page.getByRole("region", { name: "Before anything moves" });
-
-async function move(page: Page): Promise<void> {
-  await check(page).click();
-  await before(page)
-    .getByRole("button", { name: /^Move .* to holding$/ })
-    .click();
-  await expect(page.getByRole("region", { name: "Moved" })).toContainText("moved to holding");
-}
 
 /** Sweep with the simulated caches of the demo registered and scanned. */
 async function withCaches(page: Page, application: Application): Promise<ReturnType<typeof makeDemoCaches>> {
@@ -32,12 +31,12 @@ async function withCaches(page: Page, application: Application): Promise<ReturnT
   await openPreview(page, application);
   await choose(page, "background", "Off");
   await page.getByRole("link", { name: "Sweep" }).click();
-  await panel(page, "Folders");
+  await goToSweep(page, "Folders");
   for (const folder of made.folders) {
     await page.getByRole("button", { name: `Register ${folder}` }).click();
     await expect(page.getByRole("region", { name: `Folder ${folder}` })).toContainText("Scanned just now");
   }
-  await panel(page, "Ledger");
+  await goToSweep(page, "Ledger");
   await expect(row(page, /Flyway Estuary.*Frames/)).toContainText("orphaned");
   return made;
 }
@@ -89,10 +88,10 @@ test("what is kept never goes, what is delivered may, and both marks are there t
 
   await page.getByRole("link", { name: "Sweep" }).click();
   await press(page, "Delivered");
-  await move(page);
+  await sweepSelected(page);
   await expect(ringing(page)).toHaveCount(0);
   await expect.poll(async () => (await application.frameFiles("ringing-station")).length).toBe(0);
-  await panel(page, "Holding");
+  await goToSweep(page, "Holding");
   const holding = page.getByRole("region", { name: "Holding" });
   await expect(holding).toContainText(/items of Ringing Station.*goes in 7 days/);
   const days = page.getByLabel("Days until holding empties itself");
@@ -103,7 +102,7 @@ test("what is kept never goes, what is delivered may, and both marks are there t
   await expect(holding).toContainText("stays until you empty it");
   await page.getByRole("button", { name: "Bring back" }).click();
   await expect(page.locator("h1")).toHaveText("Holding is empty");
-  await panel(page, "Ledger");
+  await goToSweep(page, "Ledger");
   await expect(ringing(page)).toContainText("Ringing Station is delivered");
   await page.getByRole("link", { name: "Preview" }).click();
   await chooseComposition(page, "Ringing Station");
@@ -121,11 +120,11 @@ test("folders of other programs are registered, listed, swept, brought back in p
   await expect(page.getByRole("region", { name: "Drive Spinning drive" })).toContainText(/Stale 24\.\d GB/);
   // The folder that somebody put footage in is not listed, and it is said why.
   await expect(row(page, /Flyway 105/)).toHaveCount(0);
-  await panel(page, "Folders");
+  await goToSweep(page, "Folders");
   const sheet = page.getByRole("region", { name: `Folder ${spinning}` });
   await sheet.getByText("that a rule would take stay, and why").click();
   await expect(sheet).toContainText("Flyway 105/frames source media is in it: Flyway 105/frames/footage");
-  await panel(page, "Ledger");
+  await goToSweep(page, "Ledger");
 
   // Backups do not go by themselves, and the newest of each project not at all.
   await expect(page.getByLabel("Select Flyway 102, backups, idle")).not.toBeChecked();
@@ -175,10 +174,10 @@ test("folders of other programs are registered, listed, swept, brought back in p
   await page.locator("label", { hasText: "Each item" }).click();
   await expect(page.locator(".ledger-views")).toContainText("9 items listed");
   await page.getByLabel("Select all that is listed").check();
-  await move(page);
+  await sweepSelected(page);
   await application.stop();
   await application.start();
-  await panel(page, "Holding");
+  await goToSweep(page, "Holding");
   const holding = page.getByRole("region", { name: "Holding" });
   await expect(holding.getByRole("row", { name: /9 items of Unclaimed/ })).toBeVisible();
   await holding
@@ -207,7 +206,7 @@ test("folders of other programs are registered, listed, swept, brought back in p
 
 test("rules show what they take before they are switched on, run, and are undone", async ({ page, application }) => {
   await withCaches(page, application);
-  await panel(page, "Rules");
+  await goToSweep(page, "Rules");
   const first = page.getByRole("group", { name: "Rule 1", exact: true });
   await expect(first).toContainText(/would take \d+\.\d GB, \d items now/);
   await expect(page.getByRole("button", { name: "Run the rules now" })).toBeDisabled();
@@ -247,7 +246,7 @@ test("rules show what they take before they are switched on, run, and are undone
   await expect(page.getByRole("button", { name: "Save the rule file" })).toBeDisabled();
   await file.fill(JSON.stringify({ ...rules, items: [leftovers] }));
   await page.getByRole("button", { name: "Save the rule file" }).click();
-  await panel(page, "Ledger");
+  await goToSweep(page, "Ledger");
   await expect(page.locator(".ledger-views")).toContainText(/Map1 item listed/);
 });
 
@@ -256,7 +255,7 @@ test("a job is wrapped: originals gathered and verified, generated files in hold
   application,
 }) => {
   const { folders, projects } = await withCaches(page, application);
-  await panel(page, "Wrap");
+  await goToSweep(page, "Wrap");
   const file = path.join(projects, "Flyway 102/Flyway 102.project.json");
   await page.getByLabel("Project").selectOption(file);
   await expect(page.locator("h1")).toHaveText(/^Flyway 102: .* of originals, 4\.\d+ GB generated, 1 missing$/);

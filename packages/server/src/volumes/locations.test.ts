@@ -415,20 +415,23 @@ test("which location frames were swept from is told, and they go back to it", ()
     const { id } = await register(server, path.join(place, "cache"));
     await put(server, id, 1);
     await put(server, "main", 2);
-    const keys = [1, 2].map(keyOf);
-    const batches = (await (await server.send("POST", "/api/sweep/holds", { keys })).json()) as {
-      id: string;
-      location: string;
-    }[];
-    expect(batches.map(({ location }) => location).sort()).toEqual([id, "main"].sort());
-    for (const batch of batches) await server.ask(`/api/sweep/holds/${batch.id}/restore`, { method: "POST" });
+    const hold = async (...selection: { place: string; ids: string[] }[]) =>
+      (await (await server.send("POST", "/api/sweep/holds", { selection })).json()) as {
+        batches: { id: string; place: string }[];
+      };
+    const [first, second] = [
+      { place: id, ids: [keyOf(1)] },
+      { place: "main", ids: [keyOf(2)] },
+    ];
+    const { batches } = await hold(first, second);
+    expect(batches.map(({ place: from }) => from)).toEqual([id, "main"]);
+    for (const batch of batches) await server.send("POST", `/api/sweep/holds/${batch.id}/restore`, {});
     const items = await server.json<{ key: string; location: string }[]>("/api/sweep/items");
     expect(Object.fromEntries(items.map(({ key, location }) => [key, location]))).toEqual({
       [keyOf(1)]: id,
       [keyOf(2)]: "main",
     });
-    const one = await server.send("POST", "/api/sweep/holds", { keys, location: id });
-    expect(((await one.json()) as unknown[]).length).toBe(1);
+    expect((await hold(first)).batches).toHaveLength(1);
     expect((await get(server, 2)).status).toBe(200);
   }));
 
