@@ -27,6 +27,7 @@ import {
   readBackServerPlain,
   realTimeFromDisk,
 } from "./storage";
+import { holdFilesPerSecond, killTest, ledgerScrollFrameMs, restoreFilesPerSecond, scanVsFind } from "./sweep";
 
 const FIGURES: Readonly<Record<string, Measure>> = {
   gaussianBlurVsLibvips,
@@ -61,6 +62,11 @@ const FIGURES: Readonly<Record<string, Measure>> = {
   cached4k,
   startToFirstFrameMs,
   seekToShownMs,
+  scanVsFind,
+  holdFilesPerSecond,
+  restoreFilesPerSecond,
+  ledgerScrollFrameMs,
+  killTest,
 };
 
 const { only } = parseArgs({ options: { only: { type: "string" } } }).values;

@@ -1,4 +1,5 @@
 import type { Bytes } from "../machine";
+import { Names, Numbers } from "./columns";
 
 /** Why something on a drive was not looked into. */
 export type NotRead = "another drive is mounted there" | "it may not be read" | "its name is not text";
@@ -20,14 +21,14 @@ export interface FileTree {
     readonly notRead: (NotRead | undefined)[];
   };
   readonly files: {
-    readonly name: string[];
+    readonly name: Names;
     /** Taken on the drive. */
-    readonly allocated: number[];
+    readonly allocated: Numbers;
     /** Length of the content. */
-    readonly size: number[];
+    readonly size: Numbers;
     /** The later of last written and last read, in milliseconds since the epoch. */
-    readonly usedMs: number[];
-    readonly modifiedMs: number[];
+    readonly usedMs: Numbers;
+    readonly modifiedMs: Numbers;
   };
   /** By file: what other names the same content has, for those that have any. */
   readonly links: Map<number, { readonly inode: number; readonly count: number }>;
@@ -42,12 +43,21 @@ export interface OwnerManifest {
   readonly projectFileFound?: boolean;
 }
 
+/** What is known of each file in numbers. */
+export const FILE_COLUMNS = ["allocated", "size", "usedMs", "modifiedMs"] as const;
+
 export const OWNER_MANIFEST = "cache-owner.json";
 
 export function emptyTree(): FileTree {
   return {
     folders: { name: [], parent: [], changedMs: [], firstFile: [], files: [], notRead: [] },
-    files: { name: [], allocated: [], size: [], usedMs: [], modifiedMs: [] },
+    files: {
+      name: new Names(),
+      allocated: new Numbers(),
+      size: new Numbers(),
+      usedMs: new Numbers(),
+      modifiedMs: new Numbers(),
+    },
     links: new Map(),
     owners: new Map(),
   };
@@ -77,12 +87,12 @@ export function* filesOf(tree: FileTree): Generator<TreeFile> {
   for (const [folder, path] of folderPaths(tree).entries()) {
     const first = folders.firstFile[folder]!;
     for (let file = first; file < first + folders.files[folder]!; file++) {
-      const name = files.name[file]!;
-      yield { path: path === "" ? name : `${path}/${name}`, name, size: files.size[file]! };
+      const name = files.name.at(file);
+      yield { path: path === "" ? name : `${path}/${name}`, name, size: files.size.at(file) };
     }
   }
 }
 
 export function totalBytes({ files: { allocated } }: FileTree): Bytes {
-  return allocated.reduce((sum, bytes) => sum + bytes, 0);
+  return allocated.sum();
 }

@@ -162,14 +162,14 @@ export function findItems(tree: FileTree, rules: CompiledRules, nowMs: number): 
     const isProtected = rules.protectedIn(path);
     const first = folders.firstFile[folder]!;
     for (let file = first; file < first + folders.files[folder]!; file++) {
-      const name = files.name[file]!;
+      const name = files.name.at(file);
       if (isProtected?.(name)) {
         if (draft) draft.blocked ??= `a project file or source media is in it: ${path}/${name}`;
         continue;
       }
       if (draft) add(draft, file);
       else {
-        const isOld = (rule: ItemRule) => nowMs - files.usedMs[file]! >= (rule.olderThanDays ?? 0) * DAY_MS;
+        const isOld = (rule: ItemRule) => nowMs - files.usedMs.at(file) >= (rule.olderThanDays ?? 0) * DAY_MS;
         const found = firstMatch(names!, name, isOld);
         if (found) add(begin(path === "" ? name : `${path}/${name}`, false, found, owner), file);
       }
@@ -177,13 +177,13 @@ export function findItems(tree: FileTree, rules: CompiledRules, nowMs: number): 
   }
 
   function add(draft: Draft, file: number): void {
-    const bytes = files.allocated[file]!;
+    const bytes = files.allocated.at(file);
     const link = tree.links.get(file);
     if (link) draft.links.push({ ...link, bytes });
     draft.bytes += bytes;
     draft.files++;
-    draft.usedMs = Math.max(draft.usedMs, files.usedMs[file]!);
-    draft.modifiedMs = Math.max(draft.modifiedMs, files.modifiedMs[file]!);
-    draft.size += files.size[file]!;
+    draft.usedMs = Math.max(draft.usedMs, files.usedMs.at(file));
+    draft.modifiedMs = Math.max(draft.modifiedMs, files.modifiedMs.at(file));
+    draft.size += files.size.at(file);
   }
 }

@@ -1,4 +1,5 @@
 export * from "./cleaningRule";
+export * from "./columns";
 export * from "./fileTree";
 export * from "./foundItem";
 export * from "./foundState";

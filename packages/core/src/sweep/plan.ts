@@ -41,19 +41,18 @@ export interface Chosen {
 export function planSweep(chosen: readonly Chosen[], skippedBefore: readonly Skipped[] = []): SweepPlan {
   const items: SweepItem[] = [];
   const skipped = [...skippedBefore];
-  const taken = new Set<string>();
+  const taken = new Set<SweepItem>();
   const bytesByPlace: Record<string, Bytes> = {};
   const links = new Map<string, { seen: number; link: Link }>();
   const total = { files: 0, rebuildMs: 0, lostBytes: 0, isEstimate: false };
   for (const { item, links: own = [], fault } of chosen) {
     const { place, id } = item;
-    const name = `${place}/${id}`;
-    const reason = fault ?? faultOf(item) ?? (taken.has(name) ? "chosen twice" : undefined);
+    const reason = fault ?? faultOf(item) ?? (taken.has(item) ? "chosen twice" : undefined);
     if (reason !== undefined) {
       skipped.push({ place, id, reason });
       continue;
     }
-    taken.add(name);
+    taken.add(item);
     items.push(item);
     total.files += item.files;
     total.isEstimate ||= item.isEstimate ?? false;

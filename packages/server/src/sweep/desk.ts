@@ -10,7 +10,9 @@ import {
   type Bytes,
   type CleaningRule,
   type CompiledRules,
+  type FoundItem,
   type ItemRule,
+  type Milliseconds,
   type ProjectKnowledge,
   type RuledDrive,
   type RuleFile,
@@ -44,6 +46,8 @@ export interface RootReport {
   readonly id: string;
   readonly version: number;
   readonly scannedMs?: number;
+  /** What the last scan took, until all that was found was told apart. */
+  readonly scanTookMs?: Milliseconds;
   readonly files: number;
   readonly items: number;
   /** All files in it. */
@@ -159,6 +163,7 @@ export class Desk {
         id: place.id,
         version: root?.version ?? 0,
         scannedMs: root?.scannedMs,
+        scanTookMs: root?.scanTookMs,
         files: root?.files ?? 0,
         items: root?.items.length ?? 0,
         totalBytes: root?.totalBytes,
@@ -175,6 +180,7 @@ export class Desk {
   /** @returns whether it came to its end */
   async scan(id: string, fresh: boolean, onProgress: (progress: ScanProgress) => void): Promise<boolean> {
     const root = this.rootOf(id);
+    const startMs = performance.now();
     const ended = await root.scan(fresh, onProgress).catch((error: unknown) => {
       this.roots.delete(id);
       this.faults.set(id, (error as Error).message);
@@ -184,6 +190,7 @@ export class Desk {
     this.lookForProjects(root);
     root.read(this.rules!, Date.now());
     this.classifyOne(root);
+    root.scanTookMs = performance.now() - startMs;
     return true;
   }
 
@@ -210,10 +217,11 @@ export class Desk {
   }
 
   plan(selection: Selection): SweepPlan {
-    return this.planOf(selection).plan;
+    return this.planOf(selection, () => true);
   }
 
-  private planOf(selection: Selection) {
+  /** @param looks which items are looked at once more now */
+  private planOf(selection: Selection, looks: (item: FoundItem) => boolean): SweepPlan {
     const gone: Skipped[] = [];
     const chosen = selection.flatMap(({ place, ids }) => {
       const root = this.rootOf(place);
@@ -221,15 +229,16 @@ export class Desk {
       return ids.flatMap((id) => {
         const item = listed.get(id);
         if (!item) gone.push({ place, id, reason: "it is not listed" });
-        return item ? [root.look(item)] : [];
+        return item ? [root.look(item, looks)] : [];
       });
     });
-    return { plan: planSweep(chosen, gone) };
+    return planSweep(chosen, gone);
   }
 
   /** Moves what is chosen to holding, what cannot go left out. */
   async hold(selection: Selection, by: string): Promise<HeldReport> {
-    const { plan } = this.planOf(selection);
+    // A single file is looked at just as it moves.
+    const plan = this.planOf(selection, ({ isFolder }) => isFolder);
     const batches: (Batch & { place: string })[] = [];
     const skipped: Skipped[] = [...plan.skipped];
     for (const [place, root] of this.roots) {

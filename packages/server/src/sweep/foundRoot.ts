@@ -1,4 +1,4 @@
-import { lstatSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
+import { lstatSync, readFileSync, rmSync } from "node:fs";
 import path from "node:path";
 import {
   classifyFound,
@@ -10,12 +10,13 @@ import {
   type CompiledRules,
   type FileTree,
   type FoundItem,
+  type Milliseconds,
   type ProjectKnowledge,
   type SweepItem,
 } from "@kinetocache/core";
 import type { HeldItem } from "./batchFile";
 import { Holding, type Keeper } from "./holding";
-import { decodeTree, encodeTree } from "./savedTree";
+import { decodeTree, writeTree } from "./savedTree";
 import { scan, scanAtOnce, type ScanProgress } from "./scan";
 
 /** A folder that the user registered, whatever wrote what is in it. */
@@ -42,6 +43,8 @@ export class FoundRoot implements Keeper {
   blocked: readonly Blocked[] = [];
   /** When it was gone through last, in milliseconds since the epoch. */
   scannedMs: number | undefined;
+  /** What the last scan took, until all that was found was told apart. */
+  scanTookMs: Milliseconds | undefined;
   /** Goes up with every change of what is listed. */
   version = 0;
   readonly holding: Holding;
@@ -107,9 +110,7 @@ export class FoundRoot implements Keeper {
 
   /** Keeps what was found for the next start. @throws Error when there is no room; the next scan is a first one then */
   save(): void {
-    if (!this.tree) return;
-    writeFileSync(`${this.index}.new`, encodeTree(this.tree));
-    renameSync(`${this.index}.new`, this.index);
+    if (this.tree) writeTree(this.index, this.tree);
   }
 
   forget(): void {
@@ -133,11 +134,11 @@ export class FoundRoot implements Keeper {
     return this.byPath.get(id);
   }
 
-  /** Looks at an item once more, just before it is to go. */
-  look(item: SweepItem): Chosen {
+  /** An item as it is planned, looked at once more. @param looks whether it is */
+  look(item: SweepItem, looks: (found: FoundItem) => boolean): Chosen {
     const found = this.byPath.get(item.id);
     if (!found) return { item, fault: "it is not listed any more" };
-    return { item, links: found.links, fault: this.changeOf(found) };
+    return { item, links: found.links, fault: looks(found) ? this.changeOf(found) : undefined };
   }
 
   private changeOf(found: FoundItem): string | undefined {
@@ -159,15 +160,15 @@ export class FoundRoot implements Keeper {
   /** Anything that was added to a folder, or written in it, may be what is still wanted. */
   private folderChange(file: string, found: FoundItem): string | undefined {
     const { files, folders } = scanAtOnce(file);
-    const size = files.size.reduce((sum, one) => sum + one, 0);
-    const modifiedMs = files.modifiedMs.reduce((latest, one) => Math.max(latest, one), 0);
+    const size = files.size.sum();
+    const modifiedMs = files.modifiedMs.largest();
     if (folders.notRead.some(Boolean)) return "something in it cannot be read";
     return files.name.length === found.files && size === found.size && modifiedMs === found.modifiedMs
       ? undefined
       : "it changed since it was listed";
   }
 
-  /** Between the look and the move little can happen; it is looked for all the same. */
+  /** A single file is looked at just as it moves; going through a folder takes longer, and was done before. */
   refuse({ path: below }: HeldItem): string | undefined {
     const found = this.byPath.get(below);
     if (!found) return "it is not listed any more";

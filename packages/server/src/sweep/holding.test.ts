@@ -225,7 +225,7 @@ test("a list that cannot be read leaves everything where it is, and is not empti
       expect(reopen().list()).toEqual([]);
       expect(warn).toHaveBeenCalled();
       warn.mockRestore();
-      expect(existsSync(path.join(place, ".holding", batch!.id, "0"))).toBe(true);
+      expect(existsSync(path.join(place, ".holding", batch!.id, "0/0"))).toBe(true);
     }
   }));
 
@@ -234,12 +234,13 @@ test("whatever was cut short, each file is in one place afterwards", () =>
     const { batch } = await holding.hold([file("a"), file("b"), file("c")], "you");
     const held = path.join(place, ".holding", batch!.id);
     // Being brought back: one is there, one is in both places, one is not touched.
-    mkdirSync(path.join(held, "returning"));
-    renameSync(path.join(held, "0"), path.join(place, "a"));
-    linkSync(path.join(held, "1"), path.join(place, "b"));
+    mkdirSync(path.join(held, "moving"));
+    renameSync(path.join(held, "0/0"), path.join(place, "a"));
+    linkSync(path.join(held, "0/1"), path.join(place, "b"));
     const again = reopen();
     expect(again.list()).toMatchObject([{ items: 1, bytes: 4096 }]);
-    expect(readdirSync(held).sort()).toEqual(["2", "batch.jsonl"]);
+    expect(readdirSync(held).sort()).toEqual(["0", "batch.jsonl"]);
+    expect(readdirSync(path.join(held, "0"))).toEqual(["2"]);
     // Let go, but not quite.
     renameSync(held, `${held}.gone`);
     expect(reopen().list()).toEqual([]);

@@ -46,14 +46,17 @@ interface Held extends BatchHead {
 
 const BATCH_ID = /^(\d{13})-[0-9a-f]{8}$/;
 const LIST = "batch.jsonl";
-/** Where an item is that is being brought back: it may be in both places for a moment. */
-const RETURNING = "returning";
+/** There while items move: one of them may be in both places. */
+const MOVING = "moving";
 const GONE = ".gone";
+const NUMBER = /^\d+$/;
+// Items that lie in one folder: moving twenty thousand into one takes half as long again.
+const SHELF = 250;
 // Files are moved at once; in between whoever else waits gets a turn.
 const TURN_MS = 8;
 
 /**
- * Where swept files wait: `<folder>/<batch>/<number>` on the drive that they were on, so that a move is a rename.
+ * Where swept files wait: `<folder>/<batch>/<shelf>/<number>` on the drive that they were on, so that a move is a rename.
  * What is in a batch is what lies there, by the list beside it: every file is in one place at any instant, and what an
  * interruption left can be brought back or let go as everything else. Moves run one after another.
  */
@@ -103,19 +106,20 @@ export class Holding {
       return;
     }
     const held: Held = { id, sweptMs: content.sweptMs, by: content.by, items: new Map() };
-    for (const name of readdirSync(folder)) {
-      if (name.endsWith(GONE)) rmSync(path.join(folder, name), { recursive: true, force: true });
-      const item = content.items[Number(name)];
-      if (item && /^\d+$/.test(name)) held.items.set(Number(name), item);
-    }
+    for (const shelf of readdirSync(folder).filter((name) => NUMBER.test(name)))
+      for (const name of readdirSync(path.join(folder, shelf))) {
+        if (name.endsWith(GONE)) rmSync(path.join(folder, shelf, name), { recursive: true, force: true });
+        const item = content.items[Number(name)];
+        if (item && NUMBER.test(name)) held.items.set(Number(name), item);
+      }
     this.batches.set(id, held);
     this.total += sumOf(held);
-    if (lstatSync(path.join(folder, RETURNING), { throwIfNoEntry: false })) this.finishReturning(held);
+    if (lstatSync(path.join(folder, MOVING), { throwIfNoEntry: false })) this.finishMoving(held);
     this.closeIfEmpty(held);
   }
 
   /** A file that was in both places is in its own again. */
-  private finishReturning(held: Held): void {
+  private finishMoving(held: Held): void {
     for (const [number, item] of held.items) {
       const from = this.heldPath(held.id, number);
       const [here, there] = [from, this.ownPath(item)].map((file) => lstatSync(file, { throwIfNoEntry: false }));
@@ -124,7 +128,7 @@ export class Holding {
         this.forget(held, number);
       }
     }
-    rmSync(path.join(this.folder, held.id, RETURNING), { force: true, recursive: true });
+    rmSync(path.join(this.folder, held.id, MOVING), { force: true, recursive: true });
   }
 
   /** Bytes that wait. */
@@ -176,12 +180,15 @@ export class Holding {
         rmSync(folder, { recursive: true, force: true });
         throw error;
       }
+      const mark = path.join(folder, MOVING);
+      mkdirSync(mark);
       const held: Held = { id, sweptMs, by, items: new Map() };
       const stayed: Stayed[] = [];
       const ways = new Ways(this.place);
       const turn = new Turn();
       for (const [number, item] of items.entries()) {
-        const reason = this.take(item, `${folder}/${number}`, ways);
+        if (number % SHELF === 0) mkdirSync(path.dirname(this.heldPath(id, number)));
+        const reason = this.take(item, this.heldPath(id, number), ways);
         if (reason === undefined) {
           held.items.set(number, item);
           this.total += item.bytes;
@@ -189,6 +196,7 @@ export class Holding {
         } else stayed.push({ path: item.path, reason });
         await turn.giveWay();
       }
+      rmdirSync(mark);
       this.batches.set(id, held);
       this.closeIfEmpty(held);
       return { batch: this.list().find((batch) => batch.id === id), stayed };
@@ -199,7 +207,8 @@ export class Holding {
     try {
       const refused = ways.fault(item.path) ?? this.keeper.refuse?.(item);
       if (refused !== undefined) return refused;
-      renameSync(this.ownPath(item), to);
+      if (item.isFolder) renameSync(this.ownPath(item), to);
+      else moveFile(this.ownPath(item), to);
       return undefined;
     } catch (error) {
       return faultText(error);
@@ -217,7 +226,7 @@ export class Holding {
       const stayed: Stayed[] = [];
       const ways = new Ways(this.place, true);
       const turn = new Turn();
-      const mark = path.join(this.folder, id, RETURNING);
+      const mark = path.join(this.folder, id, MOVING);
       mkdirSync(mark, { recursive: true });
       for (const number of numbers ?? [...held.items.keys()]) {
         const item = held.items.get(number);
@@ -247,19 +256,11 @@ export class Holding {
         return undefined;
       }
       try {
-        linkSync(from, to);
+        moveFile(from, to);
       } catch (error) {
-        const { code } = error as NodeJS.ErrnoException;
-        if (code === "EEXIST") {
-          if (!this.keeper.isSame?.(item)) return "something else is in its place";
-        } else if (code === "EPERM" || code === "ENOTSUP" || code === "EMLINK" || code === "ENOSYS") {
-          // A drive without second names.
-          if (lstatSync(to, { throwIfNoEntry: false })) return "something else is in its place";
-          renameSync(from, to);
-          return undefined;
-        } else throw error;
+        if ((error as NodeJS.ErrnoException).code !== "EEXIST" || !this.keeper.isSame?.(item)) throw error;
+        unlinkSync(from);
       }
-      unlinkSync(from);
       return undefined;
     } catch (error) {
       return faultText(error);
@@ -307,7 +308,7 @@ export class Holding {
   }
 
   private heldPath(id: string, number: number): string {
-    return `${this.folder}/${id}/${number}`;
+    return `${this.folder}/${id}/${Math.floor(number / SHELF)}/${number}`;
   }
 
   private enqueue<T>(work: () => Promise<T>): Promise<T> {
@@ -316,6 +317,26 @@ export class Holding {
     return result;
   }
 }
+
+/**
+ * Moves a file, and never in the place of another: a rename would take that. It has both names for an instant, which
+ * also takes a third less time than a rename to another folder.
+ * @throws Error with code EEXIST when something is there
+ */
+function moveFile(from: string, to: string): void {
+  try {
+    linkSync(from, to);
+  } catch (error) {
+    if (!NO_LINKS.has((error as NodeJS.ErrnoException).code ?? "")) throw error;
+    // A drive without second names.
+    if (lstatSync(to, { throwIfNoEntry: false })) throw Object.assign(new Error(`${to} is there`), { code: "EEXIST" });
+    renameSync(from, to);
+    return;
+  }
+  unlinkSync(from);
+}
+
+const NO_LINKS: ReadonlySet<string> = new Set(["EPERM", "ENOTSUP", "EMLINK", "ENOSYS", "EOPNOTSUPP"]);
 
 /** Whether the way to items leads through the folders that it names, and not elsewhere through a link. */
 class Ways {

@@ -16,6 +16,14 @@ import { marksSchema, sweepSettingsSchema, toldSchema, type Sweeper, type Told }
 import type { Timekeeper } from "./timekeeper";
 import type { Wrap } from "./wrap";
 
+const LONGEST_PATH = 4096;
+
+/** Checked by hand: there are hundreds of thousands of them. */
+function paths(ids: readonly unknown[], { error }: Joi.CustomHelpers): readonly unknown[] | Joi.ErrorReport {
+  const isPath = (id: unknown) => typeof id === "string" && id.length <= LONGEST_PATH;
+  return ids.every(isPath) ? ids : error("array.includesRequiredUnknowns", { unknownMisses: 1 });
+}
+
 const selectionSchema = Joi.object<{ selection: Selection }>({
   selection: Joi.array()
     .min(1)
@@ -23,12 +31,12 @@ const selectionSchema = Joi.object<{ selection: Selection }>({
     .items(
       Joi.object({
         place: Joi.string().max(64).required(),
-        ids: Joi.array().items(Joi.string().max(4096)).min(1).max(1_000_000).required(),
+        ids: Joi.array().min(1).max(1_000_000).custom(paths).required(),
       }),
     )
     .required(),
 });
-const folderPath = Joi.string().min(1).max(4096);
+const folderPath = Joi.string().min(1).max(LONGEST_PATH);
 const folderSchema = Joi.object<{ folder: string; projects: string[] }>({
   folder: folderPath.required(),
   projects: Joi.array().max(50).items(folderPath).required(),

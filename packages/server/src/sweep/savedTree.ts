@@ -1,5 +1,6 @@
+import { closeSync, openSync, renameSync, writeSync } from "node:fs";
 import { crc32 } from "node:zlib";
-import { emptyTree, type FileTree, type NotRead, type OwnerManifest } from "@kinetocache/core";
+import { emptyTree, FILE_COLUMNS, Numbers, type FileTree, type NotRead, type OwnerManifest } from "@kinetocache/core";
 
 const MAGIC = 0x4b43_5452;
 const VERSION = 1;
@@ -14,28 +15,52 @@ interface Head {
 }
 
 const FOLDER_COLUMNS = ["parent", "changedMs", "firstFile", "files"] as const;
-const FILE_COLUMNS = ["allocated", "size", "usedMs", "modifiedMs"] as const;
+
+// Names are written this many at a time.
+const NAMES_A_WRITE = 10_000;
 
 /**
- * A scan as a file: a number that says what it is, the length of a head in JSON, the head, columns of doubles,
- * little-endian, all names with a zero after each, and a CRC-32 of all before.
+ * Writes a scan as a file: a number that says what it is, the length of a head in JSON, the head, columns of doubles,
+ * little-endian, all names with a zero after each, and a CRC-32 of all before. Piece by piece: as a whole it would take
+ * as much memory again as what was found.
  */
-export function encodeTree(tree: FileTree): Buffer {
+export function writeTree(file: string, tree: FileTree): void {
   const { folders, files } = tree;
   const notRead = [...folders.notRead.entries()].flatMap(([folder, why]) => (why ? [[folder, why] as const] : []));
   const counts = { folders: folders.name.length, files: files.name.length };
   const marks = { notRead, links: [...tree.links], owners: [...tree.owners] };
   const head = Buffer.from(JSON.stringify({ version: VERSION, ...counts, ...marks } satisfies Head));
-  const names = Buffer.from([...folders.name, ...files.name].map((name) => `${name}\0`).join(""));
-  const columns = [...FOLDER_COLUMNS.map((column) => folders[column]), ...FILE_COLUMNS.map((column) => files[column])];
-  const numbers = Buffer.concat(columns.map((column) => bytesOf(Float64Array.from(column))));
   const start = Buffer.alloc(8);
   start.writeUInt32LE(MAGIC, 0);
   start.writeUInt32LE(head.length, 4);
-  const whole = Buffer.concat([start, head, numbers, names]);
-  const sum = Buffer.alloc(4);
-  sum.writeUInt32LE(crc32(whole), 0);
-  return Buffer.concat([whole, sum]);
+  const open = openSync(`${file}.new`, "w");
+  try {
+    let sum = 0;
+    const write = (piece: Buffer) => {
+      sum = crc32(piece, sum);
+      for (let at = 0; at < piece.length;) at += writeSync(open, piece, at);
+    };
+    write(start);
+    write(head);
+    for (const column of FOLDER_COLUMNS) write(bytesOf(Float64Array.from(folders[column])));
+    for (const column of FILE_COLUMNS) write(bytesOf(files[column].view()));
+    writeNames(folders.name.length, (index) => folders.name[index]!, write);
+    writeNames(files.name.length, (index) => files.name.at(index), write);
+    const end = Buffer.alloc(4);
+    end.writeUInt32LE(sum, 0);
+    writeSync(open, end);
+  } finally {
+    closeSync(open);
+  }
+  renameSync(`${file}.new`, file);
+}
+
+function writeNames(count: number, nameAt: (index: number) => string, write: (piece: Buffer) => void): void {
+  for (let from = 0; from < count; from += NAMES_A_WRITE) {
+    let text = "";
+    for (let index = from; index < Math.min(count, from + NAMES_A_WRITE); index++) text += `${nameAt(index)}\0`;
+    write(Buffer.from(text));
+  }
 }
 
 function bytesOf({ buffer, byteOffset, byteLength }: Float64Array): Buffer {
@@ -49,21 +74,27 @@ export function decodeTree(file: Buffer): FileTree | undefined {
   let at = 8 + file.readUInt32LE(4);
   const head = JSON.parse(file.toString("utf8", 8, at)) as Head;
   if (head.version !== VERSION) return undefined;
-  const column = (length: number): number[] => {
+  const column = (length: number): Float64Array => {
     // Doubles have to lie on a multiple of eight.
     const numbers = new Float64Array(new Uint8Array(file.subarray(at, at + 8 * length)).buffer);
     at += 8 * length;
-    return Array.from(numbers);
+    return numbers;
   };
   const tree = emptyTree();
   for (const name of FOLDER_COLUMNS) for (const value of column(head.folders)) tree.folders[name].push(value);
-  for (const name of FILE_COLUMNS) for (const value of column(head.files)) tree.files[name].push(value);
-  const names = file.toString("utf8", at, file.length - 4).split("\0");
-  for (let folder = 0; folder < head.folders; folder++) {
-    tree.folders.name.push(names[folder]!);
-    tree.folders.notRead.push(undefined);
+  const columns = Object.fromEntries(FILE_COLUMNS.map((name) => [name, Numbers.of(column(head.files))]));
+  Object.assign(tree.files, columns);
+  const end = file.length - 4;
+  for (let number = 0; number < head.folders + head.files; number++) {
+    const zero = file.indexOf(0, at);
+    if (zero < 0 || zero >= end) return undefined;
+    const name = file.toString("utf8", at, zero);
+    at = zero + 1;
+    if (number < head.folders) {
+      tree.folders.name.push(name);
+      tree.folders.notRead.push(undefined);
+    } else tree.files.name.push(name);
   }
-  for (let one = 0; one < head.files; one++) tree.files.name.push(names[head.folders + one]!);
   for (const [folder, why] of head.notRead) tree.folders.notRead[folder] = why;
   for (const [one, link] of head.links) tree.links.set(one, link);
   for (const [folder, owner] of head.owners) tree.owners.set(folder, owner);

@@ -2,6 +2,7 @@ import { lstatSync, readdirSync, readFileSync, type Stats } from "node:fs";
 import path from "node:path";
 import {
   emptyTree,
+  FILE_COLUMNS,
   OWNER_MANIFEST,
   type Bytes,
   type FileTree,
@@ -99,16 +100,15 @@ export function* scan(root: string, options: ScanOptions): Generator<ScanProgres
   /** A folder as it was before; the folders in it may have changed. */
   function again({ file, stats, known: knownFolder }: Waiting, folder: number, { first, count }: Settled): void {
     const old = known!;
-    for (let at = first; at < first + count; at++) {
-      const link = old.links.get(at);
-      if (link) tree.links.set(files.name.length, link);
-      files.name.push(old.files.name[at]!);
-      files.allocated.push(old.files.allocated[at]!);
-      files.size.push(old.files.size[at]!);
-      files.usedMs.push(old.files.usedMs[at]!);
-      files.modifiedMs.push(old.files.modifiedMs[at]!);
-      bytes += old.files.allocated[at]!;
-    }
+    const shift = files.name.length - first;
+    if (old.links.size > 0)
+      for (let at = first; at < first + count; at++) {
+        const link = old.links.get(at);
+        if (link) tree.links.set(at + shift, link);
+      }
+    for (let at = first; at < first + count; at++) bytes += old.files.allocated.at(at);
+    files.name.append(old.files.name, first, first + count);
+    for (const column of FILE_COLUMNS) files[column].append(old.files[column], first, first + count);
     folders.files[folder] = count;
     const owner = old.owners.get(knownFolder!);
     const children = before!.children(knownFolder!);
@@ -203,7 +203,7 @@ class KnownFolders {
     const first = this.tree.folders.firstFile[folder]!;
     const count = this.tree.folders.files[folder]!;
     const { modifiedMs } = this.tree.files;
-    for (let file = first; file < first + count; file++) if (nowMs - modifiedMs[file]! < SETTLED_MS) return undefined;
+    for (let file = first; file < first + count; file++) if (nowMs - modifiedMs.at(file) < SETTLED_MS) return undefined;
     return { first, count };
   }
 }

@@ -337,12 +337,17 @@ export class Sweeper {
 
   /** Of its own frames the page knows which can still be shown; what is kept stays in any case. */
   private ownPlan(location: OpenLocation, ids: readonly string[]): SweepPlan {
-    const listed = new Map(this.ownItems(location).map((item) => [item.id, item]));
+    const listed = new Map(
+      this.ownItems(location).map((item) => [
+        item.id,
+        item.state === "kept" ? item : { ...item, state: "idle" as const },
+      ]),
+    );
     const gone: Skipped[] = [];
     const chosen = ids.flatMap((id) => {
       const item = listed.get(id);
       if (!item) gone.push({ place: location.id, id, reason: "it is gone" });
-      return item ? [{ item: item.state === "kept" ? item : { ...item, state: "idle" as const } }] : [];
+      return item ? [{ item }] : [];
     });
     return planSweep(chosen, gone);
   }

@@ -58,6 +58,7 @@ export interface SweepFolder {
   readonly projects: readonly string[];
   readonly version: number;
   readonly scannedMs?: number;
+  readonly scanTookMs?: Milliseconds;
   readonly files: number;
   readonly items: number;
   readonly totalBytes?: Bytes;

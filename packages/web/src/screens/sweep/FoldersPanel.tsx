@@ -13,7 +13,7 @@ import {
   type SweepFolder,
 } from "../../data/sweep";
 import { useWorkspace } from "../../data/workspace";
-import { agoText, bytesText, momentText } from "../../parts/format";
+import { agoText, bytesText, durationText, momentText } from "../../parts/format";
 import { Waiting } from "../../parts/Waiting";
 import { countText } from "./sweepWords";
 
@@ -103,7 +103,7 @@ function FolderSheet({ folder }: { readonly folder: SweepFolder }) {
       <p>
         {folder.scannedMs === undefined
           ? "Not scanned yet."
-          : `${countText(folder.files, "file")}, ${bytesText(folder.totalBytes ?? 0)}; of them ${countText(folder.items, "cache item")}, ${bytesText(folder.itemBytes)}. Scanned ${agoText(folder.scannedMs, Date.now())}.`}{" "}
+          : `${countText(folder.files, "file")}, ${bytesText(folder.totalBytes ?? 0)}; of them ${countText(folder.items, "cache item")}, ${bytesText(folder.itemBytes)}. Scanned ${agoText(folder.scannedMs, Date.now())}${folder.scanTookMs === undefined ? "" : `, in ${durationText(folder.scanTookMs)}`}.`}{" "}
         {folder.freeBytes === undefined ? "" : `${bytesText(folder.freeBytes)} free on its drive.`}{" "}
         {forecast === undefined ? "" : `At the rate of the last days it is full on ${momentText(forecast)}.`}
       </p>

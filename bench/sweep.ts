@@ -1,0 +1,431 @@
+import { fork, spawnSync, type ChildProcess } from "node:child_process";
+import { mkdirSync, readdirSync, readFileSync, renameSync, utimesSync, writeFileSync } from "node:fs";
+import { mkdtemp, rm } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import path from "node:path";
+import { ifReadable } from "../packages/server/src/machine/processes";
+import { Driver } from "./browser";
+import type { Measure } from "./figure";
+import { median, rounded } from "./ratio";
+import { undisturbed } from "./steal";
+
+const FOLDERS = 4000;
+const FILES_EACH = 50;
+const OLD_S = Date.now() / 1000 - 60 * 24 * 3600;
+
+/** Makes 200,000 files in 4,000 folders, not used for two months. */
+function makeFiles(root: string, nameOf: (file: number) => string, folders = FOLDERS, each = FILES_EACH): void {
+  for (let folder = 0; folder < folders; folder++) {
+    const place = path.join(root, `Flyway ${100 + (folder % 40)}/frames/part ${folder}`);
+    mkdirSync(place, { recursive: true });
+    for (let file = 0; file < each; file++) {
+      writeFileSync(path.join(place, nameOf(file)), "");
+      utimesSync(path.join(place, nameOf(file)), OLD_S, OLD_S);
+    }
+    utimesSync(place, OLD_S, OLD_S);
+  }
+  for (const project of readdirSync(root))
+    for (const one of [path.join(root, project, "frames"), path.join(root, project)]) utimesSync(one, OLD_S, OLD_S);
+  utimesSync(root, OLD_S, OLD_S);
+}
+
+interface FolderReport {
+  readonly id: string;
+  readonly scannedMs?: number;
+  readonly scanTookMs?: number;
+  readonly files: number;
+  readonly items: number;
+}
+
+/** A server without a browser. */
+class Server {
+  private constructor(
+    readonly child: ChildProcess,
+    readonly address: string,
+  ) {}
+
+  static async start(data: string): Promise<Server> {
+    const child = fork("packages/server/src/main.ts", ["--data", data, "--port", "0"], {
+      execArgv: ["--import", "tsx"],
+      silent: true,
+    });
+    const address = await new Promise<string>((resolve, reject) => {
+      child.stdout!.on("data", (text: Buffer) => {
+        const match = /at (http:\S+)/.exec(String(text));
+        if (match) resolve(match[1]!);
+      });
+      child.once("exit", (code) => reject(new Error(`The server ended with ${code}`)));
+    });
+    return new Server(child, address);
+  }
+
+  async ask<T>(target: string, method = "GET", body?: unknown): Promise<T> {
+    const headers = { origin: this.address, "content-type": "application/json" };
+    const response = await fetch(`${this.address}/api/sweep/${target}`, {
+      method,
+      headers,
+      body: JSON.stringify(body),
+    });
+    const text = await response.text();
+    if (!response.ok) throw new Error(text);
+    return (text === "" ? undefined : JSON.parse(text)) as T;
+  }
+
+  async register(folder: string): Promise<string> {
+    return (await this.ask<{ id: string }>("folders", "POST", { folder, projects: [] })).id;
+  }
+
+  /** @returns what the scan took */
+  async scan(id: string, fresh: boolean): Promise<FolderReport> {
+    const reportOf = async () => (await this.ask<FolderReport[]>("folders")).find((one) => one.id === id)!;
+    const before = (await reportOf()).scannedMs;
+    await this.ask(`folders/${id}/scan`, "POST", { fresh });
+    for (;;) {
+      const report = await reportOf();
+      if (report.scannedMs !== before && report.scanTookMs !== undefined) return report;
+      await new Promise((resolve) => setTimeout(resolve, 20));
+    }
+  }
+
+  async kill(): Promise<void> {
+    if (this.child.exitCode !== null || this.child.signalCode !== null) return;
+    const ended = new Promise((resolve) => this.child.once("exit", resolve));
+    this.child.kill("SIGKILL");
+    await ended;
+  }
+
+  /** Memory of the server and of the processes that it started; what they share is counted once. */
+  memoryBytes(): number {
+    const memoryOf = (pid: string) => {
+      const text = ifReadable(() => readFileSync(`/proc/${pid}/smaps_rollup`, "utf8"));
+      // One that has just ended has none.
+      return 1024 * Number(/^Pss:\s+(\d+)/m.exec(text ?? "")?.[1] ?? 0);
+    };
+    const childrenOf = (pid: string): string[] =>
+      readdirSync(`/proc/${pid}/task`).flatMap((task) =>
+        readFileSync(`/proc/${pid}/task/${task}/children`, "utf8").split(" ").filter(Boolean),
+      );
+    const own = String(this.child.pid);
+    return [own, ...childrenOf(own)].reduce((sum, pid) => sum + memoryOf(pid), 0);
+  }
+}
+
+async function withFolder<T>(use: (folder: string) => Promise<T>): Promise<T> {
+  const folder = await mkdtemp(path.join(tmpdir(), "kinetocache-bench-"));
+  try {
+    return await use(folder);
+  } finally {
+    // The process that has the folders ends a moment after its server.
+    await rm(folder, { recursive: true, force: true, maxRetries: 20, retryDelay: 100 });
+  }
+}
+
+function timed(command: string, parameters: readonly string[], input?: string): number {
+  const start = performance.now();
+  const { status, stderr } = spawnSync(command, parameters, {
+    input,
+    maxBuffer: 2 ** 30,
+    stdio: ["pipe", "ignore", "pipe"],
+  });
+  if (status !== 0) throw new Error(`${command}: ${String(stderr)}`);
+  return performance.now() - start;
+}
+
+const ROUNDS = 7;
+const SAMPLE_MS = 100;
+
+/** A first scan of 200,000 files, and one that finds nothing changed, over `find -printf` of the same. */
+export const scanVsFind: Measure = () =>
+  withFolder(async (folder) => {
+    const root = path.join(folder, "caches");
+    makeFiles(root, (file) => `sky.${String(file).padStart(5, "0")}.exr`);
+    const server = await Server.start(path.join(folder, "data"));
+    try {
+      const id = await server.register(root);
+      const find = () => timed("find", [root, "-printf", "%p\\t%y\\t%s\\t%b\\t%T@\\t%A@\\t%i\\t%n\\n"]);
+      const times = { find: [] as number[], first: [] as number[], second: [] as number[] };
+      let files = 0;
+      let peak = 0;
+      const sampling = setInterval(() => (peak = Math.max(peak, server.memoryBytes())), SAMPLE_MS);
+      for (let round = -2; round < ROUNDS; round++) {
+        const { result } = await undisturbed(async () => ({
+          find: find(),
+          first: await server.scan(id, true),
+          second: await server.scan(id, false),
+        }));
+        if (round < 0) continue;
+        times.find.push(result.find);
+        times.first.push(result.first.scanTookMs!);
+        times.second.push(result.second.scanTookMs!);
+        files = result.second.files;
+      }
+      clearInterval(sampling);
+      const findMs = median(times.find);
+      const base = { unit: "times find -printf", files, findMs: rounded(findMs) };
+      return {
+        first: {
+          value: rounded(median(times.first) / findMs),
+          limit: "at most 1.5",
+          ms: rounded(median(times.first)),
+          ...base,
+        },
+        second: {
+          value: rounded(median(times.second) / findMs),
+          limit: "at most 0.5",
+          ms: rounded(median(times.second)),
+          ...base,
+        },
+        peakMemory: { value: rounded(peak / 2 ** 20), unit: "MB", limit: "at most 300", everyMs: SAMPLE_MS },
+      };
+    } finally {
+      await server.kill();
+    }
+  });
+
+const MOVED_FOLDERS = 400;
+
+let moved: Promise<Record<"hold" | "restore" | "mv", number>> | undefined;
+
+/** Files a second of moving 20,000 single files to holding and back, and of moving the same with `mv`. */
+function moveRates(): Promise<Record<"hold" | "restore" | "mv", number>> {
+  moved ??= withFolder(async (folder) => {
+    const root = path.join(folder, "caches");
+    mkdirSync(root);
+    const names: string[] = [];
+    let serial = 0;
+    for (let place = 0; place < MOVED_FOLDERS; place++) {
+      mkdirSync(path.join(root, `logs ${place}`));
+      for (let file = 0; file < FILES_EACH; file++) {
+        const name = `logs ${place}/${serial++}.log`;
+        writeFileSync(path.join(root, name), "");
+        utimesSync(path.join(root, name), OLD_S, OLD_S);
+        names.push(name);
+      }
+    }
+    const server = await Server.start(path.join(folder, "data"));
+    try {
+      const id = await server.register(root);
+      const aside = path.join(folder, "aside");
+      mkdirSync(aside);
+      const paths = names.map((name) => `${path.join(root, name)}\0`).join("");
+      const times = { hold: [] as number[], restore: [] as number[], mv: [] as number[] };
+      for (let round = -1; round < ROUNDS; round++) {
+        await server.scan(id, true);
+        const { result } = await undisturbed(async () => {
+          const start = performance.now();
+          const report = await server.ask<{ batches: { id: string; items: number }[] }>("holds", "POST", {
+            selection: [{ place: id, ids: names }],
+          });
+          const held = performance.now();
+          if (report.batches[0]?.items !== names.length) throw new Error("Not everything was held");
+          return { holdMs: held - start, batch: report.batches[0].id };
+        });
+        const { batch } = result;
+        const numbers = await server.ask<unknown[]>(`holds/${batch}/items`);
+        const restoreStart = performance.now();
+        await server.ask(`holds/${batch}/restore`, "POST", {});
+        const restoreMs = performance.now() - restoreStart;
+        const mvMs = timed("xargs", ["-0", "mv", "-t", aside], paths);
+        // Back, for the next round; they were in folders of their own.
+        for (const name of names) renameSync(path.join(aside, path.basename(name)), path.join(root, name));
+        if (round < 0 || numbers.length !== names.length) continue;
+        times.hold.push(result.holdMs);
+        times.restore.push(restoreMs);
+        times.mv.push(mvMs);
+      }
+      const rate = (ms: readonly number[]) => (names.length * 1000) / median(ms);
+      return { hold: rate(times.hold), restore: rate(times.restore), mv: rate(times.mv) };
+    } finally {
+      await server.kill();
+    }
+  });
+  return moved;
+}
+
+/** Files a second of moving to holding, over `mv`. */
+export const holdFilesPerSecond: Measure = async () => {
+  const { hold, mv } = await moveRates();
+  return {
+    value: rounded(hold / mv),
+    unit: "of mv",
+    limit: "at least 0.5",
+    filesPerSecond: rounded(hold),
+    mv: rounded(mv),
+  };
+};
+
+/** Files a second of bringing back, over `mv`; what follows it, a scan, is part of it. */
+export const restoreFilesPerSecond: Measure = async () => {
+  const { restore, mv } = await moveRates();
+  return {
+    value: rounded(restore / mv),
+    unit: "of mv",
+    limit: "at least 0.5",
+    filesPerSecond: rounded(restore),
+    mv: rounded(mv),
+  };
+};
+
+/** Work of the page for a turn of the wheel over a ledger of 200,000 items. */
+export const ledgerScrollFrameMs: Measure = () =>
+  Driver.with(async (driver) => {
+    const { page } = driver;
+    const root = path.join(driver.folder, "caches");
+    for (let folder = 0; folder < FOLDERS; folder++) {
+      const place = path.join(root, `project ${folder % 40}/logs ${folder}`);
+      mkdirSync(place, { recursive: true });
+      for (let file = 0; file < FILES_EACH; file++) writeFileSync(path.join(place, `${file}.log`), "");
+    }
+    await driver.open();
+    await driver.choose("background", "Off");
+    await driver.goTo("Sweep");
+    await driver.goTo("Folders");
+    await page.getByLabel(/^Full path of a cache folder/).fill(root);
+    await page.getByRole("button", { name: "Register and scan" }).click();
+    await page
+      .getByRole("region", { name: `Folder ${root}` })
+      .getByText("Scanned just now")
+      .waitFor();
+    await driver.goTo("Ledger");
+    await page.locator("label", { hasText: "Each item" }).click();
+    await page.locator(".ledger-views", { hasText: /20\d,\d{3} items listed/ }).waitFor();
+    await page.waitForTimeout(5000);
+    const box = (await page.locator(".ledger-body").boundingBox())!;
+    await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
+    const client = await page.context().newCDPSession(page);
+    await client.send("Performance.enable");
+    const busyMs = async () => {
+      const { metrics } = await client.send("Performance.getMetrics");
+      return 1000 * metrics.find(({ name }) => name === "TaskDuration")!.value;
+    };
+    const TURNS = 120;
+    const turn = async () => {
+      for (let n = 0; n < TURNS; n++) {
+        await page.mouse.wheel(0, 300);
+        await page.evaluate(() => new Promise((resolve) => requestAnimationFrame(resolve)));
+      }
+    };
+    await turn();
+    const { result } = await undisturbed(async () => {
+      const start = await busyMs();
+      await turn();
+      return (await busyMs()) - start;
+    });
+    return {
+      value: rounded(result / TURNS),
+      unit: "ms a frame on the main thread",
+      limit: "at most 16",
+      items: FOLDERS * FILES_EACH,
+    };
+  });
+
+const KILLS = 300;
+const KILLED_FILES = 1500;
+
+/** The server, killed at odd instants of sweeping, bringing back and emptying; what of the files is then wrong. */
+export const killTest: Measure = () =>
+  withFolder(async (folder) => {
+    const data = path.join(folder, "data");
+    const root = path.join(folder, "caches");
+    const outside = path.join(folder, "outside");
+    for (const place of [root, outside]) mkdirSync(place);
+    writeFileSync(path.join(outside, "x.log"), "not to be touched");
+    // By name: what is in it. Every file has content of its own.
+    let wanted = new Map<string, string>();
+    const wrong = { lost: 0, duplicated: 0, outside: 0, altered: 0 };
+    const interrupted = { hold: 0, restore: 0, empty: 0 };
+    let id: string | undefined;
+    let random = 12_345;
+    const next = (below: number) => {
+      random = (random * 1_103_515_245 + 12_345) % 2 ** 31;
+      return random % below;
+    };
+    for (let kill = 0; kill < KILLS; kill++) {
+      if (wanted.size === 0) wanted = fillAgain(root, kill);
+      const server = await Server.start(data);
+      let action: keyof typeof interrupted;
+      try {
+        id ??= await server.register(root);
+        await server.scan(id, true);
+        const batches = await server.ask<{ id: string }[]>("holds");
+        action = batches.length === 0 ? "hold" : next(4) === 0 ? "empty" : next(2) === 0 ? "restore" : "hold";
+        if (action === "hold" && readdirSync(root).length === 1) action = "restore";
+        const names = [...wanted.keys()].filter((name) => readdirSync(root).includes(name));
+        const ask =
+          action === "hold"
+            ? server.ask("holds", "POST", { selection: [{ place: id, ids: names }] })
+            : server.ask(`holds/${batches[0]!.id}/${action}`, "POST", {});
+        const asked = ask.then(
+          () => false,
+          () => true,
+        );
+        await new Promise((resolve) => setTimeout(resolve, next(60)));
+        await server.kill();
+        if (await asked) interrupted[action]++;
+      } finally {
+        await server.kill();
+      }
+      // Whatever it was at is settled by the next start.
+      const after = await Server.start(data);
+      await after.ask("folders");
+      const held = await heldFiles(after, root);
+      await after.kill();
+      const found = new Map<string, number>();
+      for (const [name, content] of [...filesIn(root), ...held]) {
+        found.set(name, (found.get(name) ?? 0) + 1);
+        if (wanted.get(name) !== content) wrong.altered++;
+      }
+      for (const count of found.values()) if (count > 1) wrong.duplicated++;
+      const isGone = (name: string) => !found.has(name);
+      if (action === "empty") {
+        for (const name of [...wanted.keys()].filter(isGone)) wanted.delete(name);
+      } else wrong.lost += [...wanted.keys()].filter(isGone).length;
+      const left = readdirSync(outside);
+      if (left.length !== 1 || readFileSync(path.join(outside, "x.log"), "utf8") !== "not to be touched")
+        wrong.outside++;
+    }
+    return {
+      value: wrong.lost + wrong.duplicated + wrong.outside + wrong.altered,
+      unit: "files lost, doubled, altered, or touched outside",
+      limit: "0",
+      kills: KILLS,
+      interrupted,
+      ...wrong,
+    };
+  });
+
+// As many items lie in one folder of holding.
+const SHELF = 250;
+
+function fillAgain(root: string, round: number): Map<string, string> {
+  const made = new Map<string, string>();
+  for (let n = 0; n < KILLED_FILES; n++) {
+    const name = `${round} ${n}.log`;
+    const content = `content of ${name}`;
+    writeFileSync(path.join(root, name), content);
+    utimesSync(path.join(root, name), OLD_S, OLD_S);
+    made.set(name, content);
+  }
+  return made;
+}
+
+function filesIn(root: string): [string, string][] {
+  return readdirSync(root)
+    .filter((name) => name.endsWith(".log"))
+    .map((name) => [name, readFileSync(path.join(root, name), "utf8")]);
+}
+
+/** Files in holding, by the names that they had. */
+async function heldFiles(server: Server, root: string): Promise<[string, string][]> {
+  const files: [string, string][] = [];
+  for (const { id } of await server.ask<{ id: string }[]>("holds"))
+    for (const { number, path: name } of await server.ask<{ number: number; path: string }[]>(`holds/${id}/items`))
+      files.push([
+        name,
+        readFileSync(
+          path.join(root, ".kinetocache-holding", id, String(Math.floor(number / SHELF)), String(number)),
+          "utf8",
+        ),
+      ]);
+  return files;
+}
