@@ -5,7 +5,7 @@ import { tmpdir } from "node:os";
 import path from "node:path";
 import { ifReadable } from "../packages/server/src/machine/processes";
 import { Driver } from "./browser";
-import type { Measure } from "./figure";
+import type { Figure, Measure } from "./figure";
 import { median, rounded } from "./ratio";
 import { undisturbed } from "./steal";
 
@@ -268,56 +268,59 @@ export const restoreFilesPerSecond: Measure = async () => {
 
 /** Work of the page for a turn of the wheel over a ledger of 200,000 items. */
 export const ledgerScrollFrameMs: Measure = () =>
-  Driver.with(async (driver) => {
-    const { page } = driver;
-    const root = path.join(driver.folder, "caches");
+  withFolder(async (root) => {
     for (let folder = 0; folder < FOLDERS; folder++) {
       const place = path.join(root, `project ${folder % 40}/logs ${folder}`);
       mkdirSync(place, { recursive: true });
       for (let file = 0; file < FILES_EACH; file++) writeFileSync(path.join(place, `${file}.log`), "");
     }
-    await driver.open();
-    await driver.choose("background", "Off");
-    await driver.goTo("Sweep");
-    await driver.goTo("Folders");
-    await page.getByLabel(/^Full path of a cache folder/).fill(root);
-    await page.getByRole("button", { name: "Register and scan" }).click();
-    await page
-      .getByRole("region", { name: `Folder ${root}` })
-      .getByText("Scanned just now")
-      .waitFor();
-    await driver.goTo("Ledger");
-    await page.locator("label", { hasText: "Each item" }).click();
-    await page.locator(".ledger-views", { hasText: /20\d,\d{3} items listed/ }).waitFor();
-    await page.waitForTimeout(5000);
-    const box = (await page.locator(".ledger-body").boundingBox())!;
-    await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
-    const client = await page.context().newCDPSession(page);
-    await client.send("Performance.enable");
-    const busyMs = async () => {
-      const { metrics } = await client.send("Performance.getMetrics");
-      return 1000 * metrics.find(({ name }) => name === "TaskDuration")!.value;
-    };
-    const TURNS = 120;
-    const turn = async () => {
-      for (let n = 0; n < TURNS; n++) {
-        await page.mouse.wheel(0, 300);
-        await page.evaluate(() => new Promise((resolve) => requestAnimationFrame(resolve)));
-      }
-    };
-    await turn();
-    const { result } = await undisturbed(async () => {
-      const start = await busyMs();
-      await turn();
-      return (await busyMs()) - start;
-    });
-    return {
-      value: rounded(result / TURNS),
-      unit: "ms a frame on the main thread",
-      limit: "at most 16",
-      items: FOLDERS * FILES_EACH,
-    };
+    return Driver.with((driver) => scrollLedger(driver, root));
   });
+
+async function scrollLedger(driver: Driver, root: string): Promise<Figure> {
+  const { page } = driver;
+  await driver.open();
+  await driver.choose("background", "Off");
+  await driver.goTo("Sweep");
+  await driver.goTo("Folders");
+  await page.getByLabel(/^Full path of a cache folder/).fill(root);
+  await page.getByRole("button", { name: "Register and scan" }).click();
+  await page
+    .getByRole("region", { name: `Folder ${root}` })
+    .getByText("Scanned just now")
+    .waitFor();
+  await driver.goTo("Ledger");
+  await page.locator("label", { hasText: "Each item" }).click();
+  await page.locator(".ledger-views", { hasText: /20\d,\d{3} items listed/ }).waitFor();
+  await page.waitForTimeout(5000);
+  const box = (await page.locator(".ledger-body").boundingBox())!;
+  await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
+  const client = await page.context().newCDPSession(page);
+  await client.send("Performance.enable");
+  const busyMs = async () => {
+    const { metrics } = await client.send("Performance.getMetrics");
+    return 1000 * metrics.find(({ name }) => name === "TaskDuration")!.value;
+  };
+  const TURNS = 120;
+  const turn = async () => {
+    for (let n = 0; n < TURNS; n++) {
+      await page.mouse.wheel(0, 300);
+      await page.evaluate(() => new Promise((resolve) => requestAnimationFrame(resolve)));
+    }
+  };
+  await turn();
+  const { result } = await undisturbed(async () => {
+    const start = await busyMs();
+    await turn();
+    return (await busyMs()) - start;
+  });
+  return {
+    value: rounded(result / TURNS),
+    unit: "ms a frame on the main thread",
+    limit: "at most 16",
+    items: FOLDERS * FILES_EACH,
+  };
+}
 
 const KILLS = 300;
 const KILLED_FILES = 1500;

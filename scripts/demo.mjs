@@ -1,9 +1,10 @@
 // Builds what needs building and starts the application with the demo compositions.
-import { spawn } from "node:child_process";
+import { spawn, spawnSync } from "node:child_process";
 import { build, installPackages } from "./prepare.mjs";
 
 installPackages();
 build();
+spawnSync(process.execPath, ["--import", "tsx", "scripts/demoCaches.ts", "--if-missing"], { stdio: "inherit" });
 const server = spawn(
   process.execPath,
   ["--import", "tsx", "packages/server/src/main.ts", "--data", ".data/demo", ...process.argv.slice(2)],

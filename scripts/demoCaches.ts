@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import { closeSync, ftruncateSync, mkdirSync, openSync, rmSync, utimesSync, writeFileSync } from "node:fs";
+import { closeSync, existsSync, ftruncateSync, mkdirSync, openSync, rmSync, utimesSync, writeFileSync } from "node:fs";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { parseArgs } from "node:util";
@@ -125,8 +125,13 @@ export function makeDemoCaches(
 }
 
 if (process.argv[1] === fileURLToPath(import.meta.url)) {
-  const { values } = parseArgs({ options: { data: { type: "string", default: ".data/demo" } } });
-  const { folders, projects, files } = makeDemoCaches(path.resolve(values.data));
-  console.log(`${files} files were made in\n  ${folders.join("\n  ")}\nTheir projects are in\n  ${projects}`);
-  console.log("Register the folders on Sweep, under Folders.");
+  const { values } = parseArgs({
+    options: { data: { type: "string", default: ".data/demo" }, "if-missing": { type: "boolean", default: false } },
+  });
+  const data = path.resolve(values.data);
+  if (!(values["if-missing"] && existsSync(path.join(data, "drives/spinning/Flyway caches")))) {
+    const { folders, projects, files } = makeDemoCaches(data);
+    console.log(`${files} simulated cache files were made in\n  ${folders.join("\n  ")}`);
+    console.log(`Their projects are in\n  ${projects}\nRegister the folders on Sweep, under Folders.`);
+  }
 }

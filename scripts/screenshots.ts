@@ -7,9 +7,11 @@ import { startServer } from "@kinetocache/server";
 import { builtPages } from "../packages/server/src/pages";
 import config from "../playwright.config";
 import { chooseIn, typeInto } from "../testing/preview";
+import { makeDemoCaches } from "./demoCaches";
 
 const folder = await mkdtemp(path.join(tmpdir(), "kinetocache-pictures-"));
 const data = path.join(folder, "Kinetocache");
+const made = makeDemoCaches(data);
 const pages = () => Promise.resolve(builtPages(path.resolve("packages/web/dist")));
 const server = await startServer({ data, port: 0, pages });
 const browser = await chromium.launch(config.use!.launchOptions);
@@ -70,8 +72,28 @@ await page.getByRole("link", { name: "Takes" }).click();
 await page.waitForSelector(".recharts-line", { state: "attached" });
 await picture("takes");
 await page.getByRole("link", { name: "Sweep" }).click();
-await page.waitForSelector(".ledger");
+await page.getByRole("link", { name: "Folders" }).click();
+for (const caches of made.folders) {
+  await page.getByRole("button", { name: `Register ${caches}` }).click();
+  await page
+    .getByRole("region", { name: `Folder ${caches}` })
+    .getByText("Scanned just now")
+    .waitFor();
+}
+await page.getByRole("link", { name: "Ledger" }).click();
+await page.getByRole("row", { name: /Flyway Estuary.*Frames/ }).waitFor();
 await picture("sweep");
+await page.getByRole("link", { name: "Rules" }).click();
+await page
+  .getByText(/would take .* GB/)
+  .first()
+  .waitFor();
+await page.getByRole("list", { name: "What the paths would be" }).getByText("Frames of Flyway 101").waitFor();
+await picture("sweep-rules");
+await page.getByRole("link", { name: "Wrap" }).click();
+await page.getByLabel("Project").selectOption(path.join(made.projects, "Flyway 102/Flyway 102.project.json"));
+await page.getByRole("list", { name: "Originals" }).waitFor();
+await picture("sweep-wrap");
 await page.getByRole("link", { name: "Storage" }).click();
 for (const drive of ["Fast solid state drive", "Spinning drive"]) {
   await page.getByRole("radio", { name: drive }).check();

@@ -299,6 +299,10 @@ export class Desk {
     });
   }
 
+  processId(): number {
+    return process.pid;
+  }
+
   projectFiles(): ProjectFile[] {
     const all = [...this.projects.values()].flatMap(({ files }) => files);
     return [...new Map(all.map((file) => [file.file, file])).values()];

@@ -39,6 +39,8 @@ export class FoundRoot implements Keeper {
   private tree: FileTree | undefined;
   private byPath = new Map<string, FoundItem>();
   private isCancelled = false;
+  /** Of what was found, what has gone to holding since. */
+  private goneBytes: Bytes = 0;
   items: readonly SweepItem[] = [];
   blocked: readonly Blocked[] = [];
   /** When it was gone through last, in milliseconds since the epoch. */
@@ -70,7 +72,7 @@ export class FoundRoot implements Keeper {
 
   /** Bytes of all files in it, items or not; undefined before it was gone through. */
   get totalBytes(): Bytes | undefined {
-    return this.tree && totalBytes(this.tree);
+    return this.tree && totalBytes(this.tree) - this.goneBytes;
   }
 
   get files(): number {
@@ -92,6 +94,7 @@ export class FoundRoot implements Keeper {
     for (let step = walk.next(); ; step = walk.next()) {
       if (step.done) {
         this.tree = step.value;
+        this.goneBytes = 0;
         break;
       }
       if (performance.now() - since < TURN_MS) continue;
@@ -175,7 +178,8 @@ export class FoundRoot implements Keeper {
     return found.isFolder ? undefined : this.changeOf(found);
   }
 
-  gone({ path: below }: HeldItem): void {
+  gone({ path: below, bytes }: HeldItem): void {
     this.byPath.delete(below);
+    this.goneBytes += bytes;
   }
 }

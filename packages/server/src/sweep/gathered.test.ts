@@ -1,0 +1,139 @@
+import { createHash } from "node:crypto";
+import { spawnSync } from "node:child_process";
+import { appendFileSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import path from "node:path";
+import { DEFAULT_RULE_FILE } from "@kinetocache/core";
+import { withFolder } from "../../../../testing/server";
+import { makeFiles } from "../../../../testing/sweeper";
+import { acceptTarget, gather, originalsOf, readGathered, relink, type GatheredState } from "./gathered";
+
+const sum = (text: string) => createHash("sha256").update(text).digest("hex");
+const proceed = () => Promise.resolve();
+
+/** A project with two clips of the same name and one that is missing, and an empty folder to gather it in. */
+async function withProject(use: (file: string, target: string, folder: string) => Promise<void>): Promise<void> {
+  await withFolder(async (folder) => {
+    const file = path.join(folder, "projects/Flyway 102.project.json");
+    mkdirSync(path.join(folder, "projects/a"), { recursive: true });
+    mkdirSync(path.join(folder, "projects/b"));
+    writeFileSync(path.join(folder, "projects/a/clip.mov"), "first");
+    writeFileSync(path.join(folder, "projects/b/Clip.mov"), "second");
+    const media = [
+      { path: "a/clip.mov", sha256: sum("first") },
+      { path: "b/Clip.mov" },
+      { path: "c/lost.mov", bytes: 4, sha256: sum("lost") },
+    ];
+    const project = { format: "kinetocache-project", version: 1, name: "Flyway 102", media };
+    writeFileSync(file, JSON.stringify(project));
+    await use(file, await acceptTarget(path.join(folder, "gathered")), folder);
+  });
+}
+
+const gathered = async (file: string, target: string) =>
+  gather(
+    { project: "Flyway 102", originals: await originalsOf(file, DEFAULT_RULE_FILE), target },
+    () => undefined,
+    proceed,
+  );
+const states = ({ files }: GatheredState) => Object.fromEntries(files.map(({ path: one, state }) => [one, state]));
+
+test("originals are copied under names of their own, with checksums that other tools check", () =>
+  withProject(async (file, target) => {
+    const manifest = await gathered(file, target);
+    expect(manifest.files.map(({ path: one, reference, kind }) => [one, reference, kind])).toEqual([
+      ["Flyway 102.project.json", "Flyway 102.project.json", "project"],
+      ["media/clip.mov", "a/clip.mov", "media"],
+      ["media/Clip 2.mov", "b/Clip.mov", "media"],
+    ]);
+    expect(manifest.missing).toEqual([{ reference: "c/lost.mov", bytes: 4, sha256: sum("lost") }]);
+    expect(readFileSync(path.join(target, "media/Clip 2.mov"), "utf8")).toBe("second");
+    // The source is as it was.
+    expect(readFileSync(path.join(path.dirname(file), "a/clip.mov"), "utf8")).toBe("first");
+    const check = spawnSync("sha256sum", ["--check", "--strict", "SHA256SUMS"], { cwd: target, encoding: "utf8" });
+    expect([check.status, check.stdout.split("\n").filter((line) => line.endsWith(": OK")).length]).toEqual([0, 3]);
+  }));
+
+test("of a project in another format all source media in its folder is its own", () =>
+  withFolder(async (folder) => {
+    makeFiles(folder, ["a.proj", "footage/1.mov", "footage/deep/2.mov", "cache/3.exr", "notes.txt"]);
+    const originals = await originalsOf(path.join(folder, "a.proj"), DEFAULT_RULE_FILE);
+    expect(originals.map(({ reference, kind }) => [reference, kind]).sort()).toEqual([
+      ["a.proj", "project"],
+      ["footage/1.mov", "media"],
+      ["footage/deep/2.mov", "media"],
+    ]);
+  }));
+
+test("what was altered or went is told when it is opened again", () =>
+  withProject(async (file, target) => {
+    await gathered(file, target);
+    appendFileSync(path.join(target, "media/clip.mov"), "!");
+    rmSync(path.join(target, "media/Clip 2.mov"));
+    const state = await readGathered(target);
+    expect(states(state)).toEqual({
+      "Flyway 102.project.json": "as it was",
+      "media/clip.mov": "altered",
+      "media/Clip 2.mov": "gone",
+    });
+    expect(state.projectFile).toBe(path.join(target, "Flyway 102.project.json"));
+  }));
+
+test("missing media is found by its checksum under any name, and by name where no checksum is known", () =>
+  withProject(async (file, target, folder) => {
+    await gathered(file, target);
+    rmSync(path.join(target, "media/Clip 2.mov"));
+    const elsewhere = path.join(folder, "elsewhere");
+    makeFiles(elsewhere, ["deep/lost.mov"]);
+    writeFileSync(path.join(elsewhere, "renamed.bin"), "lost");
+    writeFileSync(path.join(elsewhere, "second copy.mov"), "second");
+    expect(await relink(target, elsewhere)).toEqual([
+      // The file of the right name has other content.
+      { reference: "c/lost.mov", file: path.join(elsewhere, "renamed.bin"), by: "checksum" },
+      { reference: "b/Clip.mov", file: path.join(elsewhere, "second copy.mov"), by: "checksum" },
+    ]);
+    const state = await readGathered(target);
+    expect(state.missing).toEqual([]);
+    expect(Object.values(states(state))).toEqual(["as it was", "as it was", "as it was", "as it was"]);
+  }));
+
+test("media without a checksum is found by its name", () =>
+  withFolder(async (folder) => {
+    const file = path.join(folder, "p/a.project.json");
+    mkdirSync(path.dirname(file));
+    const project = { format: "kinetocache-project", version: 1, name: "a", media: [{ path: "x/Wader.mov" }] };
+    writeFileSync(file, JSON.stringify(project));
+    const target = await acceptTarget(path.join(folder, "gathered"));
+    await gathered(file, target);
+    makeFiles(path.join(folder, "elsewhere"), ["wader.MOV", "other.mov"]);
+    expect(await relink(target, path.join(folder, "elsewhere"))).toMatchObject([{ by: "name" }]);
+  }));
+
+test("stopped half-way, there is no manifest, and what is there is not taken for gathered", () =>
+  withProject(async (file, target) => {
+    const originals = await originalsOf(file, DEFAULT_RULE_FILE);
+    let copies = 0;
+    const stop = () => (++copies > 2 ? Promise.reject(new Error("stopped")) : Promise.resolve());
+    await expect(gather({ project: "x", originals, target }, () => undefined, stop)).rejects.toThrow("stopped");
+    expect(readdirSync(target)).not.toContain("gathered.json");
+    await expect(readGathered(target)).rejects.toThrow(/not gathered, or not to its end/);
+    expect(existsSync(path.join(path.dirname(file), "b/Clip.mov"))).toBe(true);
+  }));
+
+test("a folder that is not new or empty, and a manifest that leads elsewhere, are refused", () =>
+  withProject(async (file, target) => {
+    await gathered(file, target);
+    await expect(acceptTarget(target)).rejects.toThrow(/holds other files/);
+    await expect(acceptTarget("relative")).rejects.toThrow(/full path/);
+    await expect(acceptTarget("/none/at/all")).rejects.toThrow(/make it first/);
+    await expect(acceptTarget(file)).rejects.toThrow(/not a folder/);
+    const manifest = path.join(target, "gathered.json");
+    const text = readFileSync(manifest, "utf8");
+    for (const wrong of [
+      "nonsense",
+      text.replace("media/clip.mov", "../clip.mov"),
+      text.replace('"version": 1', '"version": 2'),
+    ]) {
+      writeFileSync(manifest, wrong);
+      await expect(readGathered(target)).rejects.toThrow(/gathered\.json in/);
+    }
+  }));
