@@ -201,13 +201,23 @@ export function useSweepSettings(): SWRResponse<SweepSettings & { rulesAtMs?: nu
   return useSWR<SweepSettings & { rulesAtMs?: number }, RequestError>(SETTINGS, read, SLOWLY);
 }
 
+/** The last change of each path that is under way: one that is asked for meanwhile follows it. */
+const changing = new Map<string, Promise<unknown>>();
+
 /** Shown at once, and taken back when the server refuses it: the next change builds on this one. */
 async function replaceAtOnce(path: string, shown: unknown, told = shown): Promise<void> {
   await mutate(path, shown, { revalidate: false });
+  const change = (changing.get(path) ?? Promise.resolve()).then(() => request(path, json("PUT", told)));
+  const settled = change.catch(() => undefined);
+  changing.set(path, settled);
   try {
-    await request(path, json("PUT", told));
+    await change;
   } finally {
-    await mutate(path);
+    // What the server says before it knows the latest would undo that on screen.
+    if (changing.get(path) === settled) {
+      changing.delete(path);
+      await mutate(path);
+    }
   }
 }
 

@@ -24,6 +24,7 @@ import { download } from "../../parts/download";
 import { agoText, bytesText, durationText, percentText } from "../../parts/format";
 import { NumberField } from "../../parts/NumberField";
 import { Waiting } from "../../parts/Waiting";
+import { useAttempt } from "./attempt";
 import { countText, goesText, kindText, projectText } from "./sweepWords";
 
 const MOST_NAMES = 3;
@@ -51,7 +52,7 @@ export function HoldingPanel() {
   const names = useNames();
   const { notify } = useWorkspace();
   const [open, setOpen] = useState<string>();
-  const [busy, setBusy] = useState(false);
+  const { busy, run } = useAttempt();
   if (holds.error && !holds.data)
     return (
       <>
@@ -62,16 +63,6 @@ export function HoldingPanel() {
   if (!holds.data) return <Waiting for="Looking into holding…" />;
   const batches = [...holds.data].sort((a, b) => b.sweptMs - a.sweptMs);
   const bytes = batches.reduce((sum, batch) => sum + batch.bytes, 0);
-  const run = async (work: () => Promise<unknown>) => {
-    setBusy(true);
-    try {
-      await work();
-      send({ kind: "diskChanged" });
-    } catch (error) {
-      notify((error as Error).message);
-    }
-    setBusy(false);
-  };
   const restore = (id: string, numbers?: readonly number[]) =>
     run(async () => {
       const stayed = await restoreBatch(id, numbers);

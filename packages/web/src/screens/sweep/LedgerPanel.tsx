@@ -15,15 +15,14 @@ import Form from "react-bootstrap/Form";
 import ToggleButton from "react-bootstrap/ToggleButton";
 import ToggleButtonGroup from "react-bootstrap/ToggleButtonGroup";
 import { Link } from "react-router";
-import { send } from "../../data/engineStore";
 import { useLedger, type Ledger } from "../../data/ledger";
 import { useMarks } from "../../data/marks";
 import { useDrives } from "../../data/server";
 import { holdSelection, planSelection, restoreBatch, type HeldReport } from "../../data/sweep";
-import { useWorkspace } from "../../data/workspace";
 import { download } from "../../parts/download";
 import { bytesText, durationText } from "../../parts/format";
 import { Waiting } from "../../parts/Waiting";
+import { useAttempt } from "./attempt";
 import { DriveBars } from "./DriveBars";
 import { LedgerMap } from "./LedgerMap";
 import { LedgerTable } from "./LedgerTable";
@@ -44,6 +43,7 @@ import {
   type Sort,
 } from "./ledgerView";
 import { PlanPanel } from "./PlanPanel";
+import { SkippedList } from "./SkippedList";
 import { countText, kindText, projectText } from "./sweepWords";
 
 type Plan = Omit<SweepPlan, "items"> & { readonly items: number };
@@ -51,6 +51,36 @@ type Plan = Omit<SweepPlan, "items"> & { readonly items: number };
 const AGES = [1, 7, 15, 30, 90, 365];
 const SIZES = [1, 10, 100, 1024];
 const MIB = 2 ** 20;
+
+// No drive, project or number is called that.
+const NONE = "—";
+
+interface FilterSelectProps {
+  readonly label: string;
+  /** What it says while it leaves nothing out. */
+  readonly none: string;
+  readonly value: string | undefined;
+  readonly options: readonly (readonly [value: string, label: string])[];
+  readonly onChange: (value: string | undefined) => void;
+}
+
+function FilterSelect({ label, none, value, options, onChange }: FilterSelectProps) {
+  return (
+    <Form.Select
+      size="sm"
+      aria-label={label}
+      value={value ?? NONE}
+      onChange={(event) => onChange(event.target.value === NONE ? undefined : event.target.value)}
+    >
+      <option value={NONE}>{none}</option>
+      {options.map(([key, text]) => (
+        <option key={key} value={key}>
+          {text}
+        </option>
+      ))}
+    </Form.Select>
+  );
+}
 
 interface FilterBarProps {
   readonly ledger: Ledger;
@@ -89,70 +119,41 @@ function FilterBar({ ledger, filter, onFilter, drives }: FilterBarProps) {
         value={filter.search}
         onChange={(event) => change({ search: event.target.value })}
       />
-      <Form.Select
-        size="sm"
-        aria-label="State"
-        value={filter.state ?? ""}
-        onChange={(event) => change({ state: (event.target.value || undefined) as LedgerFilter["state"] })}
-      >
-        <option value="">any state</option>
-        <option value="stale">stale</option>
-        {ITEM_STATES.map((state) => (
-          <option key={state}>{state}</option>
-        ))}
-      </Form.Select>
-      <Form.Select
-        size="sm"
-        aria-label="Project"
-        value={filter.project ?? "*"}
-        onChange={(event) => change({ project: event.target.value === "*" ? undefined : event.target.value })}
-      >
-        <option value="*">any project</option>
-        {projects.map((project) => (
-          <option key={project} value={project}>
-            {projectText(project)}
-          </option>
-        ))}
-      </Form.Select>
-      <Form.Select
-        size="sm"
-        aria-label="Drive"
-        value={filter.drive ?? ""}
-        onChange={(event) => change({ drive: event.target.value || undefined })}
-      >
-        <option value="">any drive</option>
-        {drives.map(({ mount, name }) => (
-          <option key={mount} value={mount}>
-            {name}
-          </option>
-        ))}
-      </Form.Select>
-      <Form.Select
-        size="sm"
-        aria-label="Age"
-        value={filter.olderThanDays ?? ""}
-        onChange={(event) => change({ olderThanDays: Number(event.target.value) || undefined })}
-      >
-        <option value="">any age</option>
-        {AGES.map((days) => (
-          <option key={days} value={days}>
-            older than {countText(days, "day")}
-          </option>
-        ))}
-      </Form.Select>
-      <Form.Select
-        size="sm"
-        aria-label="Size"
-        value={filter.largerThan ?? ""}
-        onChange={(event) => change({ largerThan: Number(event.target.value) || undefined })}
-      >
-        <option value="">any size</option>
-        {SIZES.map((size) => (
-          <option key={size} value={size * MIB}>
-            over {bytesText(size * MIB)}
-          </option>
-        ))}
-      </Form.Select>
+      <FilterSelect
+        label="State"
+        none="any state"
+        value={filter.state}
+        options={(["stale", ...ITEM_STATES] as const).map((state) => [state, state])}
+        onChange={(state) => change({ state: state as LedgerFilter["state"] })}
+      />
+      <FilterSelect
+        label="Project"
+        none="any project"
+        value={filter.project}
+        options={projects.map((project) => [project, projectText(project)])}
+        onChange={(project) => change({ project })}
+      />
+      <FilterSelect
+        label="Drive"
+        none="any drive"
+        value={filter.drive}
+        options={drives.map(({ mount, name }) => [mount, name])}
+        onChange={(drive) => change({ drive })}
+      />
+      <FilterSelect
+        label="Age"
+        none="any age"
+        value={filter.olderThanDays?.toString()}
+        options={AGES.map((days) => [String(days), `older than ${countText(days, "day")}`])}
+        onChange={(days) => change({ olderThanDays: days === undefined ? undefined : Number(days) })}
+      />
+      <FilterSelect
+        label="Size"
+        none="any size"
+        value={filter.largerThan?.toString()}
+        options={SIZES.map((size) => [String(size * MIB), `over ${bytesText(size * MIB)}`])}
+        onChange={(size) => change({ largerThan: size === undefined ? undefined : Number(size) })}
+      />
     </div>
   );
 }
@@ -171,7 +172,6 @@ export function LedgerPanel() {
 }
 
 function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
-  const { notify } = useWorkspace();
   const marks = useMarks();
   const listing = useDrives().data?.drives;
   const [filter, setFilter] = useState(EVERYTHING);
@@ -181,7 +181,7 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
   const [chosen, setChosen] = useState<ReadonlySet<string>>();
   const [plan, setPlan] = useState<Plan>();
   const [moved, setMoved] = useState<HeldReport>();
-  const [busy, setBusy] = useState(false);
+  const { busy, run } = useAttempt();
 
   const { items, places, reading } = ledger;
   const stale = useMemo(() => staleKeys(items), [items]);
@@ -232,16 +232,6 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
     [toggleOwner],
   );
   const placeText = useCallback((id: string) => places.find((place) => place.id === id)?.path ?? id, [places]);
-  const run = async (work: () => Promise<void>) => {
-    setBusy(true);
-    try {
-      await work();
-      send({ kind: "diskChanged" });
-    } catch (error) {
-      notify((error as Error).message);
-    }
-    setBusy(false);
-  };
   const look = () =>
     run(async () => {
       setMoved(undefined);
@@ -410,18 +400,7 @@ function Moved({ report: { batches, skipped }, busy, onBringBack }: MovedProps) 
           </Button>
         </div>
       </div>
-      {skipped.length > 0 ? (
-        <details>
-          <summary>{countText(skipped.length, "item")} stayed, and why</summary>
-          <ul className="plan-skipped">
-            {skipped.slice(0, 100).map(({ place, id, reason }) => (
-              <li key={`${place}/${id}`}>
-                <span className="mono">{id}</span> {reason}
-              </li>
-            ))}
-          </ul>
-        </details>
-      ) : null}
+      <SkippedList skipped={skipped} words="stayed" />
     </section>
   );
 }

@@ -2,10 +2,8 @@ import type { SweepPlan } from "@kinetocache/core";
 import Button from "react-bootstrap/Button";
 import type { LedgerPlace } from "../../data/ledger";
 import { bytesText, durationText } from "../../parts/format";
+import { SkippedList } from "./SkippedList";
 import { countText } from "./sweepWords";
-
-// More than anybody reads; the others are counted.
-const MOST_SKIPPED = 100;
 
 interface PlanPanelProps {
   readonly plan: Omit<SweepPlan, "items"> & { readonly items: number };
@@ -55,19 +53,7 @@ export function PlanPanel({ plan, places, busy, onMove, onLeave }: PlanPanelProp
         ) : null}
         <li>It is on the same drive until holding is emptied, and can be brought back until then</li>
       </ul>
-      {skipped.length > 0 ? (
-        <details>
-          <summary>{countText(skipped.length, "item")} skipped, and why</summary>
-          <ul className="plan-skipped">
-            {skipped.slice(0, MOST_SKIPPED).map(({ place, id, reason }) => (
-              <li key={`${place}/${id}`}>
-                <span className="mono">{id}</span> {reason}
-              </li>
-            ))}
-            {skipped.length > MOST_SKIPPED ? <li>and {countText(skipped.length - MOST_SKIPPED, "other")}</li> : null}
-          </ul>
-        </details>
-      ) : null}
+      <SkippedList skipped={skipped} words="skipped" />
     </section>
   );
 }

@@ -25,7 +25,9 @@ import { useWorkspace } from "../../data/workspace";
 import { bytesText, momentText } from "../../parts/format";
 import { NumberField } from "../../parts/NumberField";
 import { Waiting } from "../../parts/Waiting";
+import { useAttempt } from "./attempt";
 import { RuleFilePanel } from "./RuleFilePanel";
+import { SkippedList } from "./SkippedList";
 import { conflictText, countText, kindText, ruleText } from "./sweepWords";
 
 const GIB = 2 ** 30;
@@ -61,7 +63,7 @@ function LoadedRules({ settings }: { readonly settings: SweepSettings & { readon
   const reports = useRulePreviews(rules).data;
   const reportOf = (id: string) => reports?.find((report) => report.rule === id);
   const [report, setReport] = useState<HeldReport>();
-  const [busy, setBusy] = useState(false);
+  const { busy, run } = useAttempt();
   const change = (part: Partial<SweepSettings>) => {
     changeSweepSettings({ ...settings, ...part }).catch((error: unknown) => notify((error as Error).message));
   };
@@ -71,15 +73,6 @@ function LoadedRules({ settings }: { readonly settings: SweepSettings & { readon
   const nameOf = (id: string) => {
     const rule = rules.find((one) => one.id === id);
     return rule ? ruleText(rule) : id;
-  };
-  const attempt = async (work: () => Promise<HeldReport | undefined>) => {
-    setBusy(true);
-    try {
-      setReport(await work());
-    } catch (error) {
-      notify((error as Error).message);
-    }
-    setBusy(false);
   };
   // Each report counts what several rules take for its own rule; together they are no more than the largest.
   const total = on.reduce((sum, { id }) => Math.max(sum, reportOf(id)?.bytes ?? 0), 0);
@@ -97,7 +90,11 @@ function LoadedRules({ settings }: { readonly settings: SweepSettings & { readon
             : "They run when you say so."}
         </span>
         <div className="page-action page-exports">
-          <Button variant="dark" disabled={busy || on.length === 0} onClick={() => void attempt(runRules)}>
+          <Button
+            variant="dark"
+            disabled={busy || on.length === 0}
+            onClick={() => void run(async () => setReport(await runRules()))}
+          >
             Run the rules now
           </Button>
         </div>
@@ -115,9 +112,9 @@ function LoadedRules({ settings }: { readonly settings: SweepSettings & { readon
                 variant="outline-dark"
                 disabled={busy}
                 onClick={() =>
-                  void attempt(async () => {
+                  void run(async () => {
                     for (const { id } of report.batches) await restoreBatch(id);
-                    return undefined;
+                    setReport(undefined);
                   })
                 }
               >
@@ -125,15 +122,7 @@ function LoadedRules({ settings }: { readonly settings: SweepSettings & { readon
               </Button>
             ) : null}
           </div>
-          {report.skipped.length > 0 ? (
-            <ul className="plan-skipped">
-              {report.skipped.slice(0, 20).map(({ place, id, reason }) => (
-                <li key={`${place}/${id}`}>
-                  <span className="mono">{id}</span> {reason}
-                </li>
-              ))}
-            </ul>
-          ) : null}
+          <SkippedList skipped={report.skipped} words="stayed" />
         </section>
       ) : null}
       <section className="sheet" aria-label="Rules">

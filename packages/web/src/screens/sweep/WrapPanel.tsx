@@ -15,6 +15,7 @@ import {
 import { useWorkspace } from "../../data/workspace";
 import { bytesText, durationText } from "../../parts/format";
 import { Waiting } from "../../parts/Waiting";
+import { useAttempt } from "./attempt";
 import { countText } from "./sweepWords";
 
 const MOST_LISTED = 200;
@@ -137,25 +138,19 @@ function Wrapping({ state }: { readonly state: WrapState }) {
 }
 
 function Reopen() {
-  const { notify } = useWorkspace();
   const gathered = useGatheredFolders().data ?? [];
   const [folder, setFolder] = useState("");
   const [from, setFrom] = useState("");
   const [state, setState] = useState<GatheredState>();
   const [found, setFound] = useState<readonly Relinked[]>();
-  const [busy, setBusy] = useState(false);
-  const attempt = async (work: () => Promise<void>) => {
-    setBusy(true);
-    await work().catch((error: unknown) => notify((error as Error).message));
-    setBusy(false);
-  };
+  const { busy, run } = useAttempt();
   const open = (path: string) =>
-    attempt(async () => {
+    run(async () => {
       setFound(undefined);
       setState(await reopenGathered(path));
     });
   const relink = () =>
-    attempt(async () => {
+    run(async () => {
       const answer = await relinkGathered(state!.folder, from.trim());
       setFound(answer.found);
       setState(answer.state);
