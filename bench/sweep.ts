@@ -304,7 +304,7 @@ async function scrollLedger(driver: Driver, root: string): Promise<Figure> {
   const TURNS = 120;
   const turn = async () => {
     for (let n = 0; n < TURNS; n++) {
-      await page.mouse.wheel(0, 300);
+      await page.mouse.wheel(0, WHEEL_PX);
       await page.evaluate(() => new Promise((resolve) => requestAnimationFrame(resolve)));
     }
   };
@@ -322,8 +322,11 @@ async function scrollLedger(driver: Driver, root: string): Promise<Figure> {
   };
 }
 
+// What a notch of a wheel scrolls.
+const WHEEL_PX = 100;
+
 const KILLS = 300;
-const KILLED_FILES = 1500;
+const KILLED_FILES = 1000;
 
 /** The server, killed at odd instants of sweeping, bringing back and emptying; what of the files is then wrong. */
 export const killTest: Measure = () =>
@@ -343,49 +346,49 @@ export const killTest: Measure = () =>
       random = (random * 1_103_515_245 + 12_345) % 2 ** 31;
       return random % below;
     };
-    for (let kill = 0; kill < KILLS; kill++) {
-      if (wanted.size === 0) wanted = fillAgain(root, kill);
-      const server = await Server.start(data);
-      let action: keyof typeof interrupted;
-      try {
-        id ??= await server.register(root);
-        await server.scan(id, true);
-        const batches = await server.ask<{ id: string }[]>("holds");
-        action = batches.length === 0 ? "hold" : next(4) === 0 ? "empty" : next(2) === 0 ? "restore" : "hold";
-        if (action === "hold" && readdirSync(root).length === 1) action = "restore";
-        const names = [...wanted.keys()].filter((name) => readdirSync(root).includes(name));
-        const ask =
-          action === "hold"
-            ? server.ask("holds", "POST", { selection: [{ place: id, ids: names }] })
-            : server.ask(`holds/${batches[0]!.id}/${action}`, "POST", {});
-        const asked = ask.then(
-          () => false,
-          () => true,
-        );
-        await new Promise((resolve) => setTimeout(resolve, next(60)));
-        await server.kill();
-        if (await asked) interrupted[action]++;
-      } finally {
-        await server.kill();
-      }
-      // Whatever it was at is settled by the next start.
-      const after = await Server.start(data);
-      await after.ask("folders");
-      const held = await heldFiles(after, root);
-      await after.kill();
+    /** Compares what is there with what has to be. */
+    const note = (done: keyof typeof interrupted, files: readonly [string, string][]) => {
       const found = new Map<string, number>();
-      for (const [name, content] of [...filesIn(root), ...held]) {
+      for (const [name, content] of files) {
         found.set(name, (found.get(name) ?? 0) + 1);
         if (wanted.get(name) !== content) wrong.altered++;
       }
       for (const count of found.values()) if (count > 1) wrong.duplicated++;
-      const isGone = (name: string) => !found.has(name);
-      if (action === "empty") {
-        for (const name of [...wanted.keys()].filter(isGone)) wanted.delete(name);
-      } else wrong.lost += [...wanted.keys()].filter(isGone).length;
+      const gone = [...wanted.keys()].filter((name) => !found.has(name));
+      if (done !== "empty") wrong.lost += gone.length;
+      for (const name of gone) wanted.delete(name);
       const left = readdirSync(outside);
-      if (left.length !== 1 || readFileSync(path.join(outside, "x.log"), "utf8") !== "not to be touched")
-        wrong.outside++;
+      const isTouched = readFileSync(path.join(outside, "x.log"), "utf8") !== "not to be touched";
+      if (left.length !== 1 || isTouched) wrong.outside++;
+    };
+    let action: keyof typeof interrupted = "restore";
+    for (let kill = 0; ; kill++) {
+      // Whatever it was at is settled by the next start.
+      const server = await Server.start(data);
+      try {
+        id ??= await server.register(root);
+        const { batches, held } = await holdingOf(server, root);
+        note(action, [...filesIn(root), ...held]);
+        if (kill === KILLS) break;
+        if (wanted.size === 0) wanted = fillAgain(root, kill);
+        await server.scan(id, true);
+        const names = filesIn(root).map(([name]) => name);
+        action =
+          batches.length === 0 || (names.length > 0 && next(3) === 0) ? "hold" : next(3) === 0 ? "empty" : "restore";
+        const ask =
+          action === "hold"
+            ? server.ask("holds", "POST", { selection: [{ place: id, ids: names }] })
+            : server.ask(`holds/${batches[0]}/${action}`, "POST", {});
+        const isCut = ask.then(
+          () => false,
+          () => true,
+        );
+        await new Promise((resolve) => setTimeout(resolve, next(40)));
+        await server.kill();
+        if (await isCut) interrupted[action]++;
+      } finally {
+        await server.kill();
+      }
     }
     return {
       value: wrong.lost + wrong.duplicated + wrong.outside + wrong.altered,
@@ -418,17 +421,14 @@ function filesIn(root: string): [string, string][] {
     .map((name) => [name, readFileSync(path.join(root, name), "utf8")]);
 }
 
-/** Files in holding, by the names that they had. */
-async function heldFiles(server: Server, root: string): Promise<[string, string][]> {
-  const files: [string, string][] = [];
-  for (const { id } of await server.ask<{ id: string }[]>("holds"))
-    for (const { number, path: name } of await server.ask<{ number: number; path: string }[]>(`holds/${id}/items`))
-      files.push([
-        name,
-        readFileSync(
-          path.join(root, ".kinetocache-holding", id, String(Math.floor(number / SHELF)), String(number)),
-          "utf8",
-        ),
-      ]);
-  return files;
+/** Batches in holding, and the files in them by the names that they had. */
+async function holdingOf(server: Server, root: string): Promise<{ batches: string[]; held: [string, string][] }> {
+  const batches = (await server.ask<{ id: string }[]>("holds")).map(({ id }) => id);
+  const held: [string, string][] = [];
+  for (const id of batches)
+    for (const { number, path: name } of await server.ask<{ number: number; path: string }[]>(`holds/${id}/items`)) {
+      const file = path.join(root, ".kinetocache-holding", id, String(Math.floor(number / SHELF)), String(number));
+      held.push([name, readFileSync(file, "utf8")]);
+    }
+  return { batches, held };
 }

@@ -1,8 +1,16 @@
-import { BROWSER_LOCATION, sequenceItems, unpackItems, type PackedItems, type SweepItem } from "@kinetocache/core";
+import {
+  BROWSER_LOCATION,
+  sequenceItems,
+  unpackItems,
+  type Drive,
+  type PackedItems,
+  type SweepItem,
+} from "@kinetocache/core";
+import { dequal } from "dequal";
 import { useLiveQuery } from "dexie-react-hooks";
 import { useEffect, useMemo, useState } from "react";
 import { database } from "./database";
-import { useLocations } from "./locations";
+import { useLocations, type LocationView } from "./locations";
 import { useFrameItems } from "./reach";
 import { linesOf, useDrives, useSequences } from "./server";
 import { readFolderItems, useFrames, useSweepFolders, type SweepFolder } from "./sweep";
@@ -107,23 +115,29 @@ export function useLedger(): { readonly ledger: Ledger | undefined; readonly err
   const baked = useBakedItems();
   const found = useFoundItems(folders.data);
   const items = useMemo(() => frames && baked && [...frames, ...baked, ...found.items], [frames, baked, found.items]);
-  if (!items || !folders.data) return { ledger: undefined, error: error ?? folders.error };
-  const places: LedgerPlace[] = [
+  const places = usePlaces(locations, drives, folders.data);
+  const { reading } = found;
+  const ledger = useMemo(() => items && places && { items, places, reading }, [items, places, reading]);
+  return ledger ? { ledger, error: undefined } : { ledger: undefined, error: error ?? folders.error };
+}
+
+/** Told anew every two seconds, but others only when something of them changed: all that is listed follows from them. */
+function usePlaces(
+  locations: readonly LocationView[],
+  drives: readonly Drive[] | undefined,
+  folders: readonly SweepFolder[] | undefined,
+): readonly LedgerPlace[] | undefined {
+  const places = folders && [
     // The browser's own storage has no holding; it is cleared in Storage.
-    ...locations.flatMap(({ id, path = id, contents }) =>
-      contents === undefined || id === BROWSER_LOCATION
-        ? []
-        : [
-            {
-              id,
-              path,
-              drive: drives?.find((drive) => drive.locations.includes(id))?.mount,
-              holdingBytes: contents.holdingBytes,
-              capBytes: contents.settings.capBytes,
-            },
-          ],
-    ),
-    ...folders.data.map(({ id, folder, drive, holdingBytes }) => ({ id, path: folder, drive, holdingBytes })),
+    ...locations.flatMap(({ id, path = id, contents }): LedgerPlace[] => {
+      if (contents === undefined || id === BROWSER_LOCATION) return [];
+      const drive = drives?.find((one) => one.locations.includes(id))?.mount;
+      return [{ id, path, drive, holdingBytes: contents.holdingBytes, capBytes: contents.settings.capBytes }];
+    }),
+    ...folders.map(({ id, folder, drive, holdingBytes }): LedgerPlace => ({ id, path: folder, drive, holdingBytes })),
   ];
-  return { ledger: { items, places, reading: found.reading }, error: undefined };
+  const [kept, setKept] = useState(places);
+  const isSame = dequal(kept, places);
+  if (!isSame) setKept(places);
+  return isSame ? kept : places;
 }

@@ -195,6 +195,7 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
     [groups, selected],
   );
   const share = useMemo(() => selectedShare(listed, selected), [listed, selected]);
+  const canSelect = useMemo(() => listed.some(isSelectable), [listed]);
   const rows = useMemo(
     () => (view === "items" ? plainRows(listed, sort) : groupedRows(groups, open, sort)),
     [view, listed, groups, open, sort],
@@ -354,6 +355,7 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
             <LedgerTable
               rows={rows}
               listed={listed}
+              canSelect={canSelect}
               share={share}
               shares={shares}
               selected={selected}

@@ -2,7 +2,6 @@ import { isSweepable, type ItemGroup, type OwnerMark, type SweepItem } from "@ki
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ChevronDown, ChevronRight } from "lucide-react";
 import { memo, useEffect, useRef, useState, type KeyboardEvent } from "react";
-import Button from "react-bootstrap/Button";
 import { shortPath } from "../../data/locations";
 import { isRegistered } from "../../data/marks";
 import { agoText, bytesText } from "../../parts/format";
@@ -36,6 +35,8 @@ interface LedgerTableProps extends LedgerActions {
   readonly rows: readonly LedgerRow[];
   /** All items that are listed, in groups that are closed too. */
   readonly listed: readonly SweepItem[];
+  /** Whether any of them can be selected at all. */
+  readonly canSelect: boolean;
   /** How much of all of them is selected. */
   readonly share: Share;
   /** And of each group. */
@@ -115,15 +116,15 @@ const GroupRow = memo(function GroupRow({
         />
       </span>
       <span role="gridcell" className="ledger-name">
-        <Button
-          variant="link"
-          className="icon-button"
+        <button
+          type="button"
+          className="ledger-open"
           aria-label={`${toggle} ${name}, ${group.kind}, ${group.state}`}
           aria-expanded={isOpen}
           onClick={() => onOpen(group.id)}
         >
           {isOpen ? <ChevronDown size={14} aria-hidden="true" /> : <ChevronRight size={14} aria-hidden="true" />}
-        </Button>
+        </button>
         <strong title={name}>{name}</strong>
         <small>{group.items.length.toLocaleString("en")}</small>
       </span>
@@ -173,17 +174,16 @@ interface MarkProps {
 
 function Mark({ group, name, mark, label, isOn, onMark }: MarkProps) {
   return (
-    <Button
-      size="sm"
-      variant="outline-dark"
-      active={isOn}
+    <button
+      type="button"
+      className="ledger-mark"
       aria-pressed={isOn}
       aria-label={`${label}: ${name}`}
       title={mark === "kept" ? "Never sweep any of the project" : "Done: what was generated for the project can go"}
       onClick={() => onMark(group, mark)}
     >
       {label}
-    </Button>
+    </button>
   );
 }
 
@@ -227,17 +227,16 @@ const ItemRow = memo(function ItemRow({ item, isInside, isSelected, isKept, plac
       </span>
       <span role="gridcell" className="marks">
         {isRegistered(item.place) ? (
-          <Button
-            size="sm"
-            variant="outline-dark"
-            active={isKept}
+          <button
+            type="button"
+            className="ledger-mark"
             aria-pressed={isKept}
             aria-label={`Keep: ${item.id}`}
             title="Never sweep it"
             onClick={() => onKeep(item)}
           >
             Keep
-          </Button>
+          </button>
         ) : null}
       </span>
     </>
@@ -246,7 +245,21 @@ const ItemRow = memo(function ItemRow({ item, isInside, isSelected, isKept, plac
 
 /** What could be swept, line by line; only the lines in view are drawn. */
 export function LedgerTable(props: LedgerTableProps) {
-  const { rows, listed, share, shares, selected, open, sort, onSort, placeText, markOf, isKept, ...actions } = props;
+  const {
+    rows,
+    listed,
+    canSelect,
+    share,
+    shares,
+    selected,
+    open,
+    sort,
+    onSort,
+    placeText,
+    markOf,
+    isKept,
+    ...actions
+  } = props;
   const box = useRef<HTMLDivElement>(null);
   const [active, setActive] = useState(0);
   const virtual = useVirtualizer({
@@ -301,7 +314,7 @@ export function LedgerTable(props: LedgerTableProps) {
             <Box
               label="Select all that is listed"
               share={share}
-              isDisabled={!listed.some(isSelectable)}
+              isDisabled={!canSelect}
               onChange={(isIn) => actions.onSelect(listed, isIn)}
             />
           </span>
