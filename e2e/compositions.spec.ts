@@ -5,6 +5,7 @@ import {
   gauge,
   openPreview,
   steadyPicture,
+  sweepSelected,
   test,
   type,
   verdict,
@@ -84,7 +85,7 @@ test("a composition that is removed leaves orphaned frames, which Sweep names an
   const orphaned = page.getByRole("row", { name: /orphaned/ });
   await expect(orphaned).toContainText("its composition is gone");
   await expect(orphaned).toContainText("cannot be");
-  await page.getByRole("button", { name: /^Move .* to holding$/ }).click();
+  await sweepSelected(page);
   await expect(orphaned).toHaveCount(0);
   await expect.poll(async () => (await application.frameFiles("ringing-station")).length).toBe(0);
   await page.reload();
