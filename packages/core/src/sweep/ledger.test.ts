@@ -68,6 +68,17 @@ test("items come out of packing as they went in", () => {
       isEstimate: fc.boolean(),
     }),
   );
+  const unowned = {
+    id: "a",
+    owner: undefined,
+    project: "",
+    reason: "",
+    kind: "frames",
+    state: "idle",
+    bytes: 0,
+    rebuildMs: undefined,
+    isEstimate: false,
+  };
   fc.assert(
     fc.property(some, (all) => {
       const items = all.map((one) => item(one.id, one as Partial<SweepItem>));
@@ -76,5 +87,6 @@ test("items come out of packing as they went in", () => {
         items.map((one) => JSON.parse(JSON.stringify(one)) as SweepItem),
       );
     }),
+    { examples: [[[unowned, { ...unowned, owner: "" }]]] },
   );
 });

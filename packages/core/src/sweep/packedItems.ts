@@ -25,12 +25,13 @@ export interface PackedItems {
 export function packItems(place: string, items: readonly SweepItem[]): PackedItems {
   const projects = new Map<string, number>();
   const reasons = new Map<string, number>();
-  const projectList: [string | null, string][] = [];
+  const projectList: PackedItems["projects"][number][] = [];
   const rows = items.map((item): PackedItems["rows"][number] => {
-    const name = `${item.owner ?? ""}\0${item.project}`;
+    const project = [item.owner ?? null, item.project] as const;
+    const name = JSON.stringify(project);
     if (!projects.has(name)) {
       projects.set(name, projectList.length);
-      projectList.push([item.owner ?? null, item.project]);
+      projectList.push(project);
     }
     if (!reasons.has(item.reason)) reasons.set(item.reason, reasons.size);
     return [
