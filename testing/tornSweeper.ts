@@ -1,6 +1,6 @@
 import { mkdirSync, writeFileSync } from "node:fs";
 import path from "node:path";
-import type { HeldItem } from "../packages/server/src/sweep/batchFile";
+import type { HeldItem } from "@kinetocache/core";
 import { Holding } from "../packages/server/src/sweep/holding";
 
 // Sweeps, brings back and empties again and again until it is killed, and says what there must be and what it begins.

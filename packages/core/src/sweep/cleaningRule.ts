@@ -158,3 +158,30 @@ const ORDERS: Readonly<Record<CapOrder, (a: SweepItem, b: SweepItem) => number>>
   "quickest to rebuild": (a, b) => (a.rebuildMs ?? Infinity) - (b.rebuildMs ?? Infinity) || a.usedMs - b.usedMs,
   "largest first": (a, b) => b.bytes - a.bytes,
 };
+
+/** What a rule would take, or took. */
+export interface RuleReport {
+  readonly rule: string;
+  readonly items: number;
+  readonly bytes: Bytes;
+  /** What it would take besides, and other rules keep. */
+  readonly kept: readonly { readonly rule: string; readonly items: number; readonly bytes: Bytes }[];
+}
+
+/** Verdicts by the rule that takes. */
+export function ruleReports(rules: readonly CleaningRule[], verdicts: readonly RuleVerdict[]): RuleReport[] {
+  return rules.map(({ id }) => {
+    const own = verdicts.filter(({ takenBy }) => takenBy === id);
+    const goes = own.filter(({ keptBy }) => keptBy === undefined);
+    const keepers = [...new Set(own.flatMap(({ keptBy }) => keptBy ?? []))];
+    const sum = (list: readonly RuleVerdict[]) => ({
+      items: list.length,
+      bytes: list.reduce((total, { item }) => total + item.bytes, 0),
+    });
+    return {
+      rule: id,
+      ...sum(goes),
+      kept: keepers.map((rule) => ({ rule, ...sum(own.filter(({ keptBy }) => keptBy === rule)) })),
+    };
+  });
+}

@@ -72,8 +72,8 @@ test("an older version is superseded by a newer one, on the drive or by its proj
 
 test("a project's file is found however its name is written", () => {
   expect(projectKey("Flyway 101")).toBe(projectKey("flyway_101"));
-  expect(projectOfFile("Flyway-101.project.json")).toEqual({ owner: "flyway101" });
-  expect(projectOfFile("Titles v12.proj")).toEqual({ owner: "titles", version: 12 });
+  expect(projectOfFile("Flyway-101.project.json")).toEqual({ name: "Flyway-101", owner: "flyway101" });
+  expect(projectOfFile("Titles v12.proj")).toEqual({ name: "Titles v12", owner: "titles", version: 12 });
 });
 
 test("rebuilding is estimated from the size; nothing rebuilds what has no owner, and nobody needs an old log", () => {
@@ -163,7 +163,7 @@ test("what a path would be is told as it is found", () => {
         const said = explainPath(RULES, path);
         const isHeld = blocked.some((one) => path === one.path || path.startsWith(`${one.path}/`));
         const item = items.find((one) => path === one.path || path.startsWith(`${one.path}/`));
-        if (typeof said === "object" && !isHeld) expect(said.item).toBe(item?.path);
+        if (said.what === "item" && !isHeld) expect(said.item).toBe(item?.path);
         else expect(item).toBeUndefined();
       }
     }),

@@ -111,8 +111,14 @@ function rebuildOf(
 }
 
 /** The project and version that a project file is of, by its name. */
-export function projectOfFile(fileName: string): { readonly owner: string; readonly version?: number } {
-  const stem = fileName.replace(/(\.project\.json|\.composition\.json|\.[^.]*)$/i, "");
-  const versioned = /^(.+?)[\s_-]+v(\d{1,9})$/i.exec(stem);
-  return versioned ? { owner: projectKey(versioned[1]!), version: Number(versioned[2]) } : { owner: projectKey(stem) };
+export function projectOfFile(fileName: string): {
+  readonly name: string;
+  readonly owner: string;
+  readonly version?: number;
+} {
+  const name = fileName.replace(/(\.project\.json|\.composition\.json|\.[^.]*)$/i, "");
+  const versioned = /^(.+?)[\s_-]+v(\d{1,9})$/i.exec(name);
+  return versioned
+    ? { name, owner: projectKey(versioned[1]!), version: Number(versioned[2]) }
+    : { name, owner: projectKey(name) };
 }

@@ -154,7 +154,8 @@ export function groupItems(items: readonly SweepItem[]): ItemGroup[] {
   const groups = new Map<string, { -readonly [K in keyof ItemGroup]: ItemGroup[K] } & { items: SweepItem[] }>();
   for (const item of items) {
     const { place, kind, owner, project, state, reason } = item;
-    const id = `${place}/${kind}/${state}/${owner ?? ""}`;
+    // Versions of a project have one owner, and baked sequences none.
+    const id = `${place}/${kind}/${state}/${owner ?? ""}/${project}`;
     let group = groups.get(id);
     if (!group) {
       group = { id, place, kind, owner, project, state, reason, ...NOTHING, items: [] };

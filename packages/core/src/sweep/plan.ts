@@ -1,7 +1,6 @@
 import type { Milliseconds } from "../composition";
 import type { Bytes } from "../machine";
 import type { Link } from "./foundItem";
-import { isBelow } from "./foundState";
 import type { SweepItem } from "./item";
 
 /** Something that was chosen and does not go. */
@@ -43,7 +42,8 @@ export function planSweep(chosen: readonly Chosen[], skippedBefore: readonly Ski
   const skipped = [...skippedBefore];
   const taken = new Set<SweepItem>();
   const bytesByPlace: Record<string, Bytes> = {};
-  const links = new Map<string, { seen: number; link: Link }>();
+  // How many names of some content go.
+  const links = new Map<string, number>();
   const total = { files: 0, rebuildMs: 0, lostBytes: 0, isEstimate: false };
   for (const { item, links: own = [], fault } of chosen) {
     const { place, id } = item;
@@ -62,15 +62,29 @@ export function planSweep(chosen: readonly Chosen[], skippedBefore: readonly Ski
     for (const link of own) {
       // Counted when its last name goes.
       bytes -= link.bytes;
-      const known = links.get(`${place}/${link.inode}`) ?? { seen: 0, link };
-      known.seen++;
-      links.set(`${place}/${link.inode}`, known);
-      if (known.seen === link.count) bytes += link.bytes;
+      const seen = 1 + (links.get(`${place}/${link.inode}`) ?? 0);
+      links.set(`${place}/${link.inode}`, seen);
+      if (seen === link.count) bytes += link.bytes;
     }
     bytesByPlace[place] = (bytesByPlace[place] ?? 0) + bytes;
   }
   const bytes = Object.values(bytesByPlace).reduce((sum, one) => sum + one, 0);
   return { items, bytes, bytesByPlace, skipped, ...total };
+}
+
+/** Plans of different places as one. */
+export function joinPlans(plans: readonly SweepPlan[]): SweepPlan {
+  const sum = (value: (plan: SweepPlan) => number) => plans.reduce((total, plan) => total + value(plan), 0);
+  return {
+    items: plans.flatMap(({ items }) => items),
+    files: sum(({ files }) => files),
+    bytes: sum(({ bytes }) => bytes),
+    bytesByPlace: Object.fromEntries(plans.flatMap(({ bytesByPlace }) => Object.entries(bytesByPlace))),
+    rebuildMs: sum(({ rebuildMs }) => rebuildMs),
+    isEstimate: plans.some(({ isEstimate }) => isEstimate),
+    lostBytes: sum(({ lostBytes }) => lostBytes),
+    skipped: plans.flatMap(({ skipped }) => skipped),
+  };
 }
 
 function faultOf({ state, reason, id }: SweepItem): string | undefined {
@@ -80,7 +94,5 @@ function faultOf({ state, reason, id }: SweepItem): string | undefined {
 
 /** Whether a path stays below the folder that it starts from. */
 export function isSafePath(path: string): boolean {
-  return (
-    path !== "" && path.split("/").every((part) => part !== "" && part !== "." && part !== "..") && isBelow(path, "")
-  );
+  return path.split("/").every((part) => part !== "" && part !== "." && part !== "..");
 }

@@ -28,11 +28,11 @@ export interface RuleFile {
   readonly media: readonly string[];
 }
 
-const FRAME_FOLDERS = "{frames,render cache,render-cache,cache,caches,disk cache,preview files,previews}";
+const FRAME_FOLDERS = "{frames,render cache,render-cache,cache,caches,disk cache,previews}";
 const PROXY_FOLDERS = "{proxies,proxy,intermediates}";
 const BAKE_FOLDERS = "{baked,pre-renders,prerenders}";
 const INDEX_FOLDERS = "{thumbnails,thumbs,waveforms,peaks,import indexes}";
-const BACKUP_FOLDERS = "{backups,backup,autosave,auto-save,autosaves}";
+const BACKUP_FOLDERS = "{backups,backup,autosave,autosaves}";
 
 function inProject(name: string, kind: ItemKind, folders: string): ItemRule[] {
   return [
@@ -68,7 +68,7 @@ export const DEFAULT_RULE_FILE: RuleFile = {
   media: ["**/{footage,media,sources,originals,camera,audio,music,stills,artwork,gathered}"],
 };
 
-/** One rule that works, or why the rule file does not. */
+/** A rule file, every pattern of which can be read. */
 export const ruleFileSchema = Joi.object<RuleFile>({
   format: Joi.string().valid("kinetocache-rules").required(),
   version: Joi.number().valid(1).required(),
@@ -130,28 +130,32 @@ export function compileRules(file: RuleFile): CompiledRules {
   };
 }
 
-/** Which rule tells of a path, and what it reads from it; for trying a rule out. */
-export function explainPath(
-  rules: CompiledRules,
-  path: string,
-):
-  | { readonly rule: ItemRule; readonly project?: string; readonly version?: number; readonly item: string }
-  | "media"
-  | "project file"
-  | undefined {
+/** What a path would be, by a rule file. */
+export interface PathVerdict {
+  readonly path: string;
+  readonly what: "item" | "media" | "project file" | "nothing";
+  readonly rule?: string;
+  readonly kind?: ItemKind;
+  /** Path of the item that it belongs to. */
+  readonly item?: string;
+  readonly project?: string;
+  readonly version?: number;
+}
+
+/** What a path would be, and which rule tells; for trying a rule file out. */
+export function explainPath(rules: CompiledRules, path: string): PathVerdict {
   const parts = path.split("/");
   const above = parts.map((_, index) => parts.slice(0, index + 1).join("/"));
-  if (above.some((one) => rules.isMedia(one))) return "media";
-  if (rules.isProjectFile(parts.at(-1)!)) return "project file";
-  for (const [index, one] of above.entries()) {
-    const isFile = index === above.length - 1;
-    for (const { compiled, ...rule } of rules.items) {
-      if (rule.item === "file" && !isFile) continue;
-      const match = compiled.match(one);
-      if (match) return { rule, ...match, item: one };
+  if (above.some((one) => rules.isMedia(one))) return { path, what: "media" };
+  if (rules.isProjectFile(parts.at(-1)!)) return { path, what: "project file" };
+  for (const item of above) {
+    for (const { compiled, name, kind, item: what } of rules.items) {
+      if (what === "file" && item !== path) continue;
+      const match = compiled.match(item);
+      if (match) return { path, what: "item", rule: name, kind, ...match, item };
     }
   }
-  return undefined;
+  return { path, what: "nothing" };
 }
 
 /** A project's name without what is written differently from place to place: case, spaces, hyphens, underscores. */

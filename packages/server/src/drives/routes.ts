@@ -3,10 +3,10 @@ import path from "node:path";
 import express, { Router } from "express";
 import Joi from "joi";
 import { accept, Problem } from "../http/problem";
-import type { Drive } from "@kinetocache/core";
 import type { Locations } from "../volumes/locations";
+import { allDrives } from "./allDrives";
 import type { DriveLog } from "./driveLog";
-import { isInside, listDrives } from "./drives";
+import { isInside } from "./drives";
 import { testDrive } from "./driveTest";
 import { REAL_MEDIUM } from "./medium";
 import type { SimulatedDrives } from "./simulatedDrive";
@@ -42,15 +42,7 @@ export function driveRoutes({ log, locations, simulated }: DriveParts): Router {
   const router = Router();
   let isTesting = false;
 
-  /** The machine's drives, then the simulated ones; a location is on one of them. */
-  async function drives(): Promise<Drive[]> {
-    const all = locations.folders();
-    const onReal = all.filter(({ folder }) => !simulated.of(folder));
-    const made = simulated.drives.map((drive) =>
-      drive.describe(all.flatMap(({ id, folder }) => (simulated.of(folder) === drive ? [id] : []))),
-    );
-    return [...(await listDrives(onReal)), ...(await Promise.all(made))];
-  }
+  const drives = () => allDrives(locations.folders(), simulated);
 
   router.get("/", async (_request, response) => {
     response.json({ drives: await drives(), tests: log.all });

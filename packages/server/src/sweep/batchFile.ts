@@ -1,27 +1,6 @@
 import { closeSync, fsyncSync, openSync, readFileSync, renameSync, rmSync, writeSync } from "node:fs";
-import { ITEM_KINDS, isSafePath, type Bytes, type ItemKind, type Milliseconds } from "@kinetocache/core";
+import { ITEM_KINDS, isSafePath, type BatchHead, type HeldItem } from "@kinetocache/core";
 import Joi from "joi";
-
-/** What waits in holding, as it was when it was swept. */
-export interface HeldItem {
-  /** Below the place that it was taken from, with "/" between its parts. */
-  readonly path: string;
-  readonly isFolder: boolean;
-  readonly kind: ItemKind;
-  readonly owner?: string;
-  readonly project: string;
-  readonly bytes: Bytes;
-  readonly files: number;
-  readonly rebuildMs?: Milliseconds;
-}
-
-/** What was swept together, and by whom: the user, or the name of a rule. */
-export interface BatchHead {
-  readonly id: string;
-  /** Milliseconds since the epoch. */
-  readonly sweptMs: number;
-  readonly by: string;
-}
 
 export interface BatchContent extends BatchHead {
   readonly items: readonly HeldItem[];

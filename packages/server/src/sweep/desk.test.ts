@@ -1,6 +1,6 @@
-import { spawnSync } from "node:child_process";
 import {
   appendFileSync,
+  chmodSync,
   existsSync,
   linkSync,
   lstatSync,
@@ -15,6 +15,7 @@ import {
 } from "node:fs";
 import path from "node:path";
 import { DEFAULT_RULE_FILE, unpackItems, type PackedItems, type SweepItem, type SweepMark } from "@kinetocache/core";
+import { asNobody, driveTest, mountDrive, otherUserTest, unmountDrive } from "../../../../testing/mounts";
 import { withFolder } from "../../../../testing/server";
 import { makeFiles } from "../../../../testing/sweeper";
 import { Desk } from "./desk";
@@ -26,9 +27,15 @@ interface Place {
   readonly root: string;
   /** Its items as the screen gets them. */
   readonly items: () => SweepItem[];
-  readonly scan: (fresh?: boolean) => Promise<boolean>;
+  readonly scan: (fresh?: boolean) => Promise<void>;
   readonly plan: (...ids: string[]) => ReturnType<Desk["plan"]>;
   readonly hold: (...ids: string[]) => ReturnType<Desk["hold"]>;
+}
+
+/** A whole scan. */
+async function scanAll(desk: Desk, fresh = false): Promise<void> {
+  desk.beginScan(ROOT, fresh);
+  while (await desk.scanOn(ROOT)) continue;
 }
 
 /** A desk with one registered folder that holds some files, gone through once. */
@@ -45,7 +52,7 @@ async function withDesk(
     const desk = new Desk(path.join(folder, "scans"));
     desk.setTerms({ ruleFile: DEFAULT_RULE_FILE, marks });
     desk.setPlaces([{ id: ROOT, folder: root, projects: [path.join(folder, "projects")], isNominal }]);
-    const scan = (fresh = false) => desk.scan(ROOT, fresh, () => undefined);
+    const scan = (fresh = false) => scanAll(desk, fresh);
     await scan();
     await use({
       desk,
@@ -179,13 +186,11 @@ test("content that has other names comes back when its last name goes", () =>
     expect(plan("a.log", "a2.log", "b.log").bytes).toBe(8192);
   }));
 
-test("another drive that is mounted inside is left alone, with what holds it", () =>
+driveTest("another drive that is mounted inside is left alone, with what holds it", () =>
   withDesk(["Flyway 102/cache/a.exr", "b.log"], async ({ root, scan, items, desk }) => {
     const mount = path.join(root, "Flyway 102/cache/other");
     mkdirSync(mount);
-    const isAllowed = spawnSync("mount", ["-t", "tmpfs", "-o", "size=1M", "tmpfs", mount]).status === 0;
-    // Where mounting is not allowed, a drive that is mounted anyway does.
-    if (!isAllowed) return;
+    expect(mountDrive(mount, "1M")).toBe(true);
     try {
       makeFiles(mount, ["x.log"]);
       await scan();
@@ -194,31 +199,24 @@ test("another drive that is mounted inside is left alone, with what holds it", (
         { path: "Flyway 102/cache", reason: "Flyway 102/cache/other: another drive is mounted there" },
       ]);
     } finally {
-      spawnSync("umount", [mount]);
+      unmountDrive(mount);
     }
-  }));
+  }),
+);
 
-test("a folder without permission is said, and the item that it is in stays", () =>
+otherUserTest("a folder without permission is said, and the item that it is in stays", () =>
   withDesk([], async ({ root, scan, desk, items }) => {
     makeFiles(root, ["Flyway 102/cache/locked/x", "Flyway 102/proxies/x"]);
     const locked = path.join(root, "Flyway 102/cache/locked");
-    // The superuser may read everything; another user does not.
-    spawnSync("chmod", ["700", locked]);
-    for (const one of [root, path.dirname(root)]) spawnSync("chmod", ["755", one]);
-    const isRoot = process.getuid!() === 0;
-    if (isRoot) process.seteuid!(65534);
-    else spawnSync("chmod", ["000", locked]);
-    try {
-      await scan();
-    } finally {
-      if (isRoot) process.seteuid!(0);
-      else spawnSync("chmod", ["700", locked]);
-    }
+    chmodSync(locked, 0o700);
+    for (const one of [root, path.dirname(root)]) chmodSync(one, 0o755);
+    await asNobody(scan);
     expect(items().map(({ id }) => id)).toEqual(["Flyway 102/proxies"]);
     expect(desk.report()[0]!.blocked).toEqual([
       { path: "Flyway 102/cache", reason: "Flyway 102/cache/locked: it may not be read" },
     ]);
-  }));
+  }),
+);
 
 test("names that are no text, and very long paths, are skipped or moved, never lost", () =>
   withDesk([], async ({ root, scan, items, plan, hold, desk }) => {
@@ -340,11 +338,11 @@ test("a drive that is removed half-way is said; what was known stands, and it go
     expect(desk.report()[0]!.fault).toBeUndefined();
   }));
 
-test("a drive that is full when the list is written moves nothing, and says so", () =>
+driveTest("a drive that is full when the list is written moves nothing, and says so", () =>
   withFolder(async (folder) => {
     const root = path.join(folder, "small");
     mkdirSync(root);
-    if (spawnSync("mount", ["-t", "tmpfs", "-o", "size=400k", "tmpfs", root]).status !== 0) return;
+    expect(mountDrive(root, "400k")).toBe(true);
     try {
       const names = Array.from({ length: 900 }, (_, n) => `${"long name ".repeat(20)}${n}.log`);
       for (const name of names) {
@@ -354,7 +352,7 @@ test("a drive that is full when the list is written moves nothing, and says so",
       const desk = new Desk(path.join(folder, "scans"));
       desk.setTerms({ ruleFile: DEFAULT_RULE_FILE, marks: [] });
       desk.setPlaces([{ id: ROOT, folder: root, projects: [], isNominal: false }]);
-      await desk.scan(ROOT, false, () => undefined);
+      await scanAll(desk);
       writeFileSync(path.join(root, "filler"), Buffer.alloc(300 * 1024));
       await expect(desk.hold([{ place: ROOT, ids: names }], "you")).rejects.toMatchObject({ code: "ENOSPC" });
       expect(readdirSync(root).filter((name) => name.endsWith(".log"))).toHaveLength(names.length);
@@ -363,18 +361,20 @@ test("a drive that is full when the list is written moves nothing, and says so",
       rmSync(path.join(root, "filler"));
       expect((await desk.hold([{ place: ROOT, ids: names }], "you")).batches).toMatchObject([{ items: names.length }]);
     } finally {
-      spawnSync("umount", [root]);
+      unmountDrive(root);
     }
-  }));
+  }),
+);
 
-test("a scan that is cancelled changes nothing", () =>
-  withDesk(CACHE, async ({ desk, root, items }) => {
+test("a scan that was begun and not gone on with changes nothing", () =>
+  withDesk(CACHE, async ({ desk, root, items, scan }) => {
     makeFiles(
       root,
-      Array.from({ length: 3000 }, (_, n) => `Flyway 105/cache/${n % 300}/${n}`),
+      Array.from({ length: 30 }, (_, n) => `Flyway 105/cache/${n % 3}/${n}`),
     );
     const before = items();
-    const ended = desk.scan(ROOT, true, () => desk.cancelScan(ROOT));
-    expect(await ended).toBe(false);
+    desk.beginScan(ROOT, true);
     expect(items()).toEqual(before);
+    await scan();
+    expect(items()).toHaveLength(before.length + 1);
   }));

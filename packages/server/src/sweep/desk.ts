@@ -6,32 +6,37 @@ import {
   judge,
   packItems,
   planSweep,
-  type Blocked,
-  type Bytes,
   type CleaningRule,
   type CompiledRules,
+  type FolderContents,
   type FoundItem,
-  type ItemRule,
-  type Milliseconds,
+  type HeldItem,
+  type HeldReport,
+  type PathVerdict,
+  type PlacedBatch,
   type ProjectKnowledge,
   type RuledDrive,
   type RuleFile,
   type RuleVerdict,
+  type Selection,
   type Skipped,
+  type Stayed,
+  type SweepFolder,
   type SweepItem,
   type SweepMark,
   type SweepPlan,
 } from "@kinetocache/core";
-import type { HeldItem } from "./batchFile";
-import { FoundRoot, type RootPlace } from "./foundRoot";
-import type { Batch, Stayed } from "./holding";
+import { FoundRoot } from "./foundRoot";
 import { findProjectFiles, type ProjectFile, type ProjectFiles } from "./projectFiles";
 import type { ScanProgress } from "./scan";
 
-export interface DeskPlace extends RootPlace {
+export interface DeskPlace extends SweepFolder {
   /** Whether content counts with its length. */
   readonly isNominal: boolean;
 }
+
+/** What is known of a registered folder, by its id. */
+export type DeskReport = FolderContents & Pick<SweepFolder, "id">;
 
 /** What the desk works by; told anew whenever any of it changes. */
 export interface DeskTerms {
@@ -39,45 +44,6 @@ export interface DeskTerms {
   readonly marks: readonly SweepMark[];
   /** Bytes a second at which frames are rendered and written; undefined while none were. */
   readonly rebuildRate?: number;
-}
-
-/** A registered folder as it is known now. */
-export interface RootReport {
-  readonly id: string;
-  readonly version: number;
-  readonly scannedMs?: number;
-  /** What the last scan took, until all that was found was told apart. */
-  readonly scanTookMs?: Milliseconds;
-  readonly files: number;
-  readonly items: number;
-  /** All files in it. */
-  readonly totalBytes?: Bytes;
-  readonly itemBytes: Bytes;
-  readonly holdingBytes: Bytes;
-  readonly blocked: readonly Blocked[];
-  readonly unreadableProjects: readonly string[];
-  readonly projectFiles: number;
-  /** Why it cannot be used now. */
-  readonly fault?: string;
-}
-
-/** Items by the place that they are in. */
-export type Selection = readonly { readonly place: string; readonly ids: readonly string[] }[];
-
-export interface HeldReport {
-  readonly batches: readonly (Batch & { readonly place: string })[];
-  readonly skipped: readonly Skipped[];
-}
-
-/** What a path would be, by a rule file. */
-export interface PathVerdict {
-  readonly path: string;
-  readonly what: "item" | "media" | "project file" | "nothing";
-  readonly rule?: string;
-  readonly kind?: ItemRule["kind"];
-  readonly item?: string;
-  readonly project?: string;
-  readonly version?: number;
 }
 
 // Lines of this many items are made and sent one after the other.
@@ -152,7 +118,7 @@ export class Desk {
     }
   }
 
-  report(): RootReport[] {
+  report(): DeskReport[] {
     // What was in use is idle after a while.
     if (Date.now() - this.classifiedMs > CLASSIFY_AGAIN_MS) this.classifyAll();
     return [...this.places.values()].map((place) => {
@@ -177,29 +143,30 @@ export class Desk {
     });
   }
 
-  /** @returns whether it came to its end */
-  async scan(id: string, fresh: boolean, onProgress: (progress: ScanProgress) => void): Promise<boolean> {
+  /** As `FoundRoot.beginScan`. */
+  beginScan(id: string, fresh: boolean): void {
+    this.rootOf(id).beginScan(fresh);
+  }
+
+  /** As `FoundRoot.scanOn`; at the end what was found is told apart. */
+  async scanOn(id: string): Promise<ScanProgress | undefined> {
     const root = this.rootOf(id);
-    const startMs = performance.now();
-    const ended = await root.scan(fresh, onProgress).catch((error: unknown) => {
+    const progress = await root.scanOn().catch((error: unknown) => {
       this.roots.delete(id);
       this.faults.set(id, (error as Error).message);
       throw error;
     });
-    if (!ended) return false;
+    if (progress) return progress;
+    const startMs = performance.now();
     this.lookForProjects(root);
     root.read(this.rules!, Date.now());
     this.classifyOne(root);
-    root.scanTookMs = performance.now() - startMs;
-    return true;
+    root.scanTookMs! += performance.now() - startMs;
+    return undefined;
   }
 
   saveScan(id: string): void {
     this.roots.get(id)?.save();
-  }
-
-  cancelScan(id: string): void {
-    this.roots.get(id)?.cancelScan();
   }
 
   /** Lines of JSON, each with some packed items. */
@@ -239,7 +206,7 @@ export class Desk {
   async hold(selection: Selection, by: string): Promise<HeldReport> {
     // A single file is looked at just as it moves.
     const plan = this.planOf(selection, ({ isFolder }) => isFolder);
-    const batches: (Batch & { place: string })[] = [];
+    const batches: PlacedBatch[] = [];
     const skipped: Skipped[] = [...plan.skipped];
     for (const [place, root] of this.roots) {
       const items = plan.items.filter((item) => item.place === place);
@@ -255,7 +222,7 @@ export class Desk {
     return { batches, skipped };
   }
 
-  holds(): (Batch & { place: string })[] {
+  holds(): PlacedBatch[] {
     return [...this.roots].flatMap(([place, { holding }]) => holding.list().map((batch) => ({ ...batch, place })));
   }
 
@@ -290,17 +257,7 @@ export class Desk {
   /** What paths would be by a rule file, whether it is the one in force or not. */
   explain(ruleFile: RuleFile, paths: readonly string[]): PathVerdict[] {
     const rules = compileRules(ruleFile);
-    return paths.map((one) => {
-      const said = explainPath(rules, one);
-      if (said === undefined) return { path: one, what: "nothing" };
-      if (typeof said === "string") return { path: one, what: said };
-      const { rule, ...read } = said;
-      return { path: one, what: "item", rule: rule.name, kind: rule.kind, ...read };
-    });
-  }
-
-  processId(): number {
-    return process.pid;
+    return paths.map((one) => explainPath(rules, one));
   }
 
   projectFiles(): ProjectFile[] {

@@ -10,35 +10,29 @@ import {
   type CompiledRules,
   type FileTree,
   type FoundItem,
+  type HeldItem,
   type Milliseconds,
   type ProjectKnowledge,
+  type SweepFolder,
   type SweepItem,
 } from "@kinetocache/core";
-import type { HeldItem } from "./batchFile";
 import { Holding, type Keeper } from "./holding";
 import { decodeTree, writeTree } from "./savedTree";
 import { scan, scanAtOnce, type ScanProgress } from "./scan";
-
-/** A folder that the user registered, whatever wrote what is in it. */
-export interface RootPlace {
-  readonly id: string;
-  /** Without links. */
-  readonly folder: string;
-  /** Folders in which project files are looked for. */
-  readonly projects: readonly string[];
-}
 
 /** Where swept files of a registered folder wait; it is on the same drive, and left out of every scan. */
 const HOLDING_FOLDER = ".kinetocache-holding";
 
 // A scan gives way to other questions after this long.
 const TURN_MS = 8;
+// It is told after about this long how far it is, and goes on when it is asked to.
+const WHILE_MS = 100;
 
 /** What is known of a registered folder. */
 export class FoundRoot implements Keeper {
   private tree: FileTree | undefined;
   private byPath = new Map<string, FoundItem>();
-  private isCancelled = false;
+  private walk: ReturnType<typeof scan> | undefined;
   /** Of what was found, what has gone to holding since. */
   private goneBytes: Bytes = 0;
   items: readonly SweepItem[] = [];
@@ -47,8 +41,8 @@ export class FoundRoot implements Keeper {
   scannedMs: number | undefined;
   /** What the last scan took, until all that was found was told apart. */
   scanTookMs: Milliseconds | undefined;
-  /** Goes up with every change of what is listed. */
-  version = 0;
+  /** Another with every change of what is listed, and after a restart. */
+  version = Date.now();
   readonly holding: Holding;
 
   /**
@@ -56,7 +50,7 @@ export class FoundRoot implements Keeper {
    * @throws Error when the folder is not there
    */
   constructor(
-    readonly place: RootPlace,
+    readonly place: SweepFolder,
     private readonly index: string,
     readonly isNominal: boolean,
   ) {
@@ -80,35 +74,42 @@ export class FoundRoot implements Keeper {
   }
 
   /**
-   * Goes through the folder; what was known stands until that is done.
+   * Begins to go through the folder anew; what was known stands until that has come to its end.
    * @param fresh whether folders that look as before are gone through as well
-   * @returns whether it came to its end, and was not cancelled
-   * @throws Error when the folder cannot be read
    */
-  async scan(fresh: boolean, onProgress: (progress: ScanProgress) => void): Promise<boolean> {
-    this.isCancelled = false;
+  beginScan(fresh: boolean): void {
     const known = fresh ? undefined : this.tree;
     const leaveOut = new Set([HOLDING_FOLDER]);
-    const walk = scan(this.place.folder, { known, isNominal: this.isNominal, nowMs: Date.now(), leaveOut });
-    let since = performance.now();
-    for (let step = walk.next(); ; step = walk.next()) {
+    this.walk = scan(this.place.folder, { known, isNominal: this.isNominal, nowMs: Date.now(), leaveOut });
+    this.scanTookMs = 0;
+  }
+
+  /**
+   * Goes on with the scan for a while.
+   * @returns how far it is; nothing once it has come to its end
+   * @throws Error when the folder cannot be read
+   */
+  async scanOn(): Promise<ScanProgress | undefined> {
+    const startMs = performance.now();
+    let since = startMs;
+    for (let step = this.walk!.next(); ; step = this.walk!.next()) {
+      const now = performance.now();
       if (step.done) {
         this.tree = step.value;
         this.goneBytes = 0;
-        break;
+        this.walk = undefined;
+        this.scannedMs = Date.now();
+        this.scanTookMs! += now - startMs;
+        return undefined;
       }
-      if (performance.now() - since < TURN_MS) continue;
-      onProgress(step.value);
+      if (now - since < TURN_MS) continue;
+      if (now - startMs >= WHILE_MS) {
+        this.scanTookMs! += now - startMs;
+        return step.value;
+      }
       await new Promise((resolve) => setImmediate(resolve));
-      if (this.isCancelled) return false;
       since = performance.now();
     }
-    this.scannedMs = Date.now();
-    return true;
-  }
-
-  cancelScan(): void {
-    this.isCancelled = true;
   }
 
   /** Keeps what was found for the next start. @throws Error when there is no room; the next scan is a first one then */

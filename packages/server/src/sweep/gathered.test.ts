@@ -1,11 +1,20 @@
 import { createHash } from "node:crypto";
 import { spawnSync } from "node:child_process";
-import { appendFileSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import {
+  appendFileSync,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  symlinkSync,
+  writeFileSync,
+} from "node:fs";
 import path from "node:path";
-import { DEFAULT_RULE_FILE } from "@kinetocache/core";
+import { DEFAULT_RULE_FILE, type GatheredState } from "@kinetocache/core";
 import { withFolder } from "../../../../testing/server";
 import { makeFiles } from "../../../../testing/sweeper";
-import { acceptTarget, gather, originalsOf, readGathered, relink, type GatheredState } from "./gathered";
+import { acceptTarget, gather, originalsOf, readGathered, relink } from "./gathered";
 
 const sum = (text: string) => createHash("sha256").update(text).digest("hex");
 const proceed = () => Promise.resolve();
@@ -25,13 +34,13 @@ async function withProject(use: (file: string, target: string, folder: string) =
     ];
     const project = { format: "kinetocache-project", version: 1, name: "Flyway 102", media };
     writeFileSync(file, JSON.stringify(project));
-    await use(file, await acceptTarget(path.join(folder, "gathered")), folder);
+    await use(file, await acceptTarget(path.join(folder, "gathered"), []), folder);
   });
 }
 
 const gathered = async (file: string, target: string) =>
   gather(
-    { project: "Flyway 102", originals: await originalsOf(file, DEFAULT_RULE_FILE), target },
+    { project: "Flyway 102", originals: await originalsOf(file, DEFAULT_RULE_FILE, [path.dirname(file)]), target },
     () => undefined,
     proceed,
   );
@@ -53,10 +62,27 @@ test("originals are copied under names of their own, with checksums that other t
     expect([check.status, check.stdout.split("\n").filter((line) => line.endsWith(": OK")).length]).toEqual([0, 3]);
   }));
 
+test("media outside the registered folders is told and not read, also where a link leads there", () =>
+  withFolder(async (folder) => {
+    const projects = path.join(folder, "projects");
+    makeFiles(projects, ["in.mov"]);
+    writeFileSync(path.join(folder, "out.mov"), "outside");
+    symlinkSync(path.join(folder, "out.mov"), path.join(projects, "link.mov"));
+    const media = ["in.mov", "link.mov", "../out.mov", "/etc/passwd", "gone.mov"].map((one) => ({ path: one }));
+    const file = path.join(projects, "a.project.json");
+    writeFileSync(file, JSON.stringify({ format: "kinetocache-project", version: 1, name: "a", media }));
+    const states = (await originalsOf(file, DEFAULT_RULE_FILE, [projects])).map(({ state }) => state);
+    expect(states).toEqual(["there", "there", "outside", "outside", "outside", "missing"]);
+    const target = await acceptTarget(path.join(folder, "gathered"), [projects]);
+    const manifest = await gathered(file, target);
+    expect(manifest.files.map(({ reference }) => reference)).toEqual(["a.project.json", "in.mov"]);
+    expect(manifest.missing).toHaveLength(4);
+  }));
+
 test("of a project in another format all source media in its folder is its own", () =>
   withFolder(async (folder) => {
     makeFiles(folder, ["a.proj", "footage/1.mov", "footage/deep/2.mov", "cache/3.exr", "notes.txt"]);
-    const originals = await originalsOf(path.join(folder, "a.proj"), DEFAULT_RULE_FILE);
+    const originals = await originalsOf(path.join(folder, "a.proj"), DEFAULT_RULE_FILE, [folder]);
     expect(originals.map(({ reference, kind }) => [reference, kind]).sort()).toEqual([
       ["a.proj", "project"],
       ["footage/1.mov", "media"],
@@ -102,7 +128,7 @@ test("media without a checksum is found by its name", () =>
     mkdirSync(path.dirname(file));
     const project = { format: "kinetocache-project", version: 1, name: "a", media: [{ path: "x/Wader.mov" }] };
     writeFileSync(file, JSON.stringify(project));
-    const target = await acceptTarget(path.join(folder, "gathered"));
+    const target = await acceptTarget(path.join(folder, "gathered"), []);
     await gathered(file, target);
     makeFiles(path.join(folder, "elsewhere"), ["wader.MOV", "other.mov"]);
     expect(await relink(target, path.join(folder, "elsewhere"))).toMatchObject([{ by: "name" }]);
@@ -110,7 +136,7 @@ test("media without a checksum is found by its name", () =>
 
 test("stopped half-way, there is no manifest, and what is there is not taken for gathered", () =>
   withProject(async (file, target) => {
-    const originals = await originalsOf(file, DEFAULT_RULE_FILE);
+    const originals = await originalsOf(file, DEFAULT_RULE_FILE, [path.dirname(file)]);
     let copies = 0;
     const stop = () => (++copies > 2 ? Promise.reject(new Error("stopped")) : Promise.resolve());
     await expect(gather({ project: "x", originals, target }, () => undefined, stop)).rejects.toThrow("stopped");
@@ -122,10 +148,15 @@ test("stopped half-way, there is no manifest, and what is there is not taken for
 test("a folder that is not new or empty, and a manifest that leads elsewhere, are refused", () =>
   withProject(async (file, target) => {
     await gathered(file, target);
-    await expect(acceptTarget(target)).rejects.toThrow(/holds other files/);
-    await expect(acceptTarget("relative")).rejects.toThrow(/full path/);
-    await expect(acceptTarget("/none/at/all")).rejects.toThrow(/make it first/);
-    await expect(acceptTarget(file)).rejects.toThrow(/not a folder/);
+    await expect(acceptTarget(target, [])).rejects.toThrow(/holds other files/);
+    await expect(acceptTarget("relative", [])).rejects.toThrow(/full path/);
+    await expect(acceptTarget("/none/at/all", [])).rejects.toThrow(/make it first/);
+    const swept = path.dirname(file);
+    symlinkSync(swept, path.join(swept, "../link"));
+    for (const inside of [path.join(swept, "new"), path.join(swept, "../link/new")])
+      await expect(acceptTarget(inside, [swept])).rejects.toThrow(/gather somewhere else/);
+    expect(existsSync(path.join(swept, "new"))).toBe(false);
+    await expect(acceptTarget(file, [])).rejects.toThrow(/not a folder/);
     const manifest = path.join(target, "gathered.json");
     const text = readFileSync(manifest, "utf8");
     for (const wrong of [

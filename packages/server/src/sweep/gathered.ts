@@ -3,41 +3,23 @@ import { createReadStream, createWriteStream } from "node:fs";
 import { lstat, mkdir, open, readdir, readFile, realpath, rename, rm, stat, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { pipeline } from "node:stream/promises";
-import { compileRules, filesOf, type Bytes, type RuleFile } from "@kinetocache/core";
+import {
+  compileRules,
+  explainPath,
+  filesOf,
+  type Bytes,
+  type GatheredFile,
+  type GatheredState,
+  type MissingFile,
+  type Original,
+  type Relinked,
+  type RuleFile,
+} from "@kinetocache/core";
 import Joi from "joi";
+import { isInside } from "../drives/drives";
 import { Problem } from "../http/problem";
-import { mediaOf } from "./projectFiles";
+import { mediaOf, type MediaReference } from "./projectFiles";
 import { scanAtOnce } from "./scan";
-
-/** A file that cannot be made again: the project file, or media that it refers to. */
-export interface Original {
-  /** Full path; of one that is missing, where it should be. */
-  readonly file: string;
-  /** As the project refers to it. */
-  readonly reference: string;
-  readonly kind: "project" | "media";
-  readonly bytes: Bytes;
-  readonly isMissing: boolean;
-  /** What the project says that its content is. */
-  readonly sha256?: string;
-}
-
-/** A gathered file as the manifest lists it. */
-interface GatheredFile {
-  /** Below the gathered folder, with "/" between its parts. */
-  readonly path: string;
-  readonly from: string;
-  readonly reference: string;
-  readonly kind: "project" | "media";
-  readonly bytes: Bytes;
-  readonly sha256: string;
-}
-
-interface MissingFile {
-  readonly reference: string;
-  readonly bytes?: Bytes;
-  readonly sha256?: string;
-}
 
 export interface GatheredManifest {
   readonly format: "kinetocache-gathered";
@@ -80,43 +62,45 @@ const manifestSchema = Joi.object<GatheredManifest>({
 /**
  * What of a project cannot be made again. A project in the documented format lists its media; of any other, all source
  * media in the folder of its file is taken to be its own.
+ * @param allowed folders that may be read; media elsewhere is told, and not looked at
  * @throws Problem 404 when the project file is gone
  */
-export async function originalsOf(projectFile: string, ruleFile: RuleFile): Promise<Original[]> {
+export async function originalsOf(
+  projectFile: string,
+  ruleFile: RuleFile,
+  allowed: readonly string[],
+): Promise<Original[]> {
   const stats = await stat(projectFile).catch(() => {
     throw new Problem(404, "no-project", `There is no project file ${projectFile}`);
   });
-  const name = path.basename(projectFile);
-  const project: Original = {
-    file: projectFile,
-    reference: name,
-    kind: "project",
-    bytes: stats.size,
-    isMissing: false,
-  };
+  const reference = path.basename(projectFile);
+  const project: Original = { file: projectFile, reference, kind: "project", bytes: stats.size, state: "there" };
   const listed = mediaOf(projectFile);
   if (!listed) return [project, ...mediaBeside(projectFile, ruleFile)];
-  const folder = path.dirname(projectFile);
-  const media = listed.map(async ({ path: reference, bytes: said = 0, sha256: sum }): Promise<Original> => {
-    const file = path.resolve(folder, reference);
-    const found = await stat(file).catch(() => undefined);
-    const isMissing = !found?.isFile();
-    const base = { file, reference, kind: "media" as const, bytes: found?.size ?? said, isMissing };
-    return sum === undefined ? base : { ...base, sha256: sum };
-  });
-  return [project, ...(await Promise.all(media))];
+  return [project, ...(await Promise.all(listed.map((one) => mediaOriginal(projectFile, one, allowed))))];
+}
+
+async function mediaOriginal(
+  projectFile: string,
+  { path: reference, bytes: said = 0, sha256: sum }: MediaReference,
+  allowed: readonly string[],
+): Promise<Original> {
+  const file = path.resolve(path.dirname(projectFile), reference);
+  const isAllowed = (one: string) => allowed.some((folder) => isInside(one, folder));
+  // What is not there has no way that links could lead elsewhere.
+  const real = isAllowed(file) ? await realpath(file).catch(() => file) : file;
+  const found = isAllowed(real) ? await stat(real).catch(() => undefined) : undefined;
+  const state = !isAllowed(real) ? "outside" : found?.isFile() ? "there" : "missing";
+  const base = { file, reference, kind: "media" as const, bytes: found?.size ?? said, state } as const;
+  return sum === undefined ? base : { ...base, sha256: sum };
 }
 
 function mediaBeside(projectFile: string, ruleFile: RuleFile): Original[] {
   const rules = compileRules(ruleFile);
   const folder = path.dirname(projectFile);
-  const isMedia = (below: string) => {
-    const parts = below.split("/");
-    return parts.some((_, index) => rules.isMedia(parts.slice(0, index + 1).join("/")));
-  };
   return [...filesOf(scanAtOnce(folder))].flatMap(({ path: reference, size }): Original[] =>
-    isMedia(reference)
-      ? [{ file: path.join(folder, reference), reference, kind: "media", bytes: size, isMissing: false }]
+    explainPath(rules, reference).what === "media"
+      ? [{ file: path.join(folder, reference), reference, kind: "media", bytes: size, state: "there" }]
       : [],
   );
 }
@@ -142,8 +126,8 @@ export async function gather(
   const taken = new Set<string>([GATHERED_MANIFEST, SUMS]);
   const files: GatheredFile[] = [];
   let done = 0;
-  for (const { file, reference, kind, isMissing, sha256: said } of originals) {
-    if (isMissing) continue;
+  for (const { file, reference, kind, state, sha256: said } of originals) {
+    if (state !== "there") continue;
     await gate();
     const below = freeName(kind === "project" ? path.basename(file) : `media/${path.basename(file)}`, taken);
     const to = path.join(target, below);
@@ -164,7 +148,7 @@ export async function gather(
     onProgress(done);
   }
   const missing = originals
-    .filter(({ isMissing }) => isMissing)
+    .filter(({ state }) => state !== "there")
     .map(({ reference, bytes: size, sha256: sum }) => ({
       reference,
       ...(size > 0 ? { bytes: size } : {}),
@@ -245,17 +229,6 @@ async function digest(file: string): Promise<Digest> {
   return { sha256: hash.digest("hex"), bytes: size };
 }
 
-/** A gathered folder as it is found again. */
-export interface GatheredState {
-  readonly folder: string;
-  readonly project: string;
-  readonly made: string;
-  /** Full path of the project file; undefined when it is not there. */
-  readonly projectFile?: string;
-  readonly files: readonly (GatheredFile & { readonly state: "as it was" | "altered" | "gone" })[];
-  readonly missing: readonly MissingFile[];
-}
-
 /**
  * Reads a gathered folder and compares every file with its checksum.
  * @throws Problem 404 when it holds no manifest, 400 when that cannot be read
@@ -303,13 +276,6 @@ async function manifestOf(folder: string): Promise<GatheredManifest> {
     if (below.split("/").some((part) => part === "" || part === "." || part === ".."))
       throw new Problem(400, "invalid", `${GATHERED_MANIFEST} in ${folder}: "${below}" leads out of it`);
   return checked.value;
-}
-
-/** Missing media that was found elsewhere, and by what. */
-export interface Relinked {
-  readonly reference: string;
-  readonly file: string;
-  readonly by: "checksum" | "name";
 }
 
 /**
@@ -384,14 +350,17 @@ async function matchOf(
 
 /**
  * A folder to gather into: a new one in a folder that is there, or an empty one.
- * @throws Problem 400, 404, 409
+ * @param swept folders that it must not be in @throws Problem 400, 404, 409
  */
-export async function acceptTarget(target: string): Promise<string> {
+export async function acceptTarget(target: string, swept: readonly string[]): Promise<string> {
   if (!path.isAbsolute(target)) throw new Problem(400, "invalid", "target: a full path is needed");
   const above = await realpath(path.dirname(target)).catch(() => {
     throw new Problem(404, "no-folder", `There is no folder ${path.dirname(target)}; make it first`);
   });
   const folder = path.join(above, path.basename(target));
+  for (const one of swept)
+    if (isInside(folder, one))
+      throw new Problem(409, "overlaps", `${folder} is in ${one}, which is swept; gather somewhere else`);
   const there = await lstat(folder).catch(() => undefined);
   if (!there) await mkdir(folder);
   else if (!there.isDirectory()) throw new Problem(400, "invalid", `target: ${folder} is not a folder`);

@@ -1,28 +1,7 @@
 import path from "node:path";
-import type { Bytes } from "@kinetocache/core";
+import type { HistoryEntry } from "@kinetocache/core";
 import Joi from "joi";
 import { JsonFile } from "../files/jsonFile";
-
-/** Something that was swept, brought back, or let go. */
-export interface HistoryEntry {
-  /** Milliseconds since the epoch. */
-  readonly atMs: number;
-  readonly what: "swept" | "brought back" | "emptied";
-  /** The user, or the name of what ran by itself. */
-  readonly by: string;
-  readonly batch: string;
-  /** Path of the place. */
-  readonly place: string;
-  readonly items: number;
-  readonly files: number;
-  readonly bytes: Bytes;
-  readonly projects: readonly string[];
-  /** What stayed where it was. */
-  readonly skipped: number;
-  /** Of what was emptied: free bytes of the drive, measured before and after. */
-  readonly freeBefore?: Bytes;
-  readonly freeAfter?: Bytes;
-}
 
 const MOST_ENTRIES = 2000;
 

@@ -1,6 +1,9 @@
 import {
+  chmodSync,
+  chownSync,
   existsSync,
   linkSync,
+  lstatSync,
   mkdirSync,
   readdirSync,
   readFileSync,
@@ -12,10 +15,11 @@ import {
 import path from "node:path";
 import fc from "fast-check";
 import { keyOf } from "../../../../testing/keys";
-import { TestServer, withFolder } from "../../../../testing/server";
+import { asNobody, otherUserTest } from "../../../../testing/mounts";
+import { TestServer, withFolder, withServer } from "../../../../testing/server";
 import { buildTorn, killed } from "../../../../testing/torn";
-import type { HeldItem } from "./batchFile";
-import { Holding, type Batch } from "./holding";
+import type { Batch, HeldItem, SequenceState } from "@kinetocache/core";
+import { Holding } from "./holding";
 
 const content = (n: number) => Uint8Array.from({ length: 3000 }, (_, i) => (i + n) & 255);
 const json = (body: unknown): RequestInit => ({
@@ -190,6 +194,51 @@ test("a folder that became a link is not followed, neither out nor back", () =>
     },
     ["in/x"],
   ));
+
+otherUserTest("a file that may not be taken away stays under the one name that it had", () =>
+  withHolding(
+    async (holding, place) => {
+      for (const one of [place, path.dirname(place)]) chmodSync(one, 0o777);
+      chownSync(path.join(place, "in/x"), 65534, 65534);
+      const { batch, stayed } = await asNobody(() => holding.hold([file("in/x"), file("a")], "you"));
+      expect(stayed).toEqual([{ path: "in/x", reason: "it may not be moved" }]);
+      expect(batch).toMatchObject({ items: 1 });
+      expect(lstatSync(path.join(place, "in/x")).nlink).toBe(1);
+    },
+    ["in/x", "a"],
+  ),
+);
+
+test("baked sequences go and come back as whole folders, and are known again", () =>
+  withServer(async (server) => {
+    const described = {
+      location: "main",
+      name: "Sky",
+      kind: "bake",
+      width: 2,
+      height: 2,
+      rate: { numerator: 24, denominator: 1 },
+      depth: "8-bit",
+      fileFormat: "qoi",
+      frames: 2,
+      gaps: [],
+      about: "",
+    };
+    const made = (await (await server.ask("/api/sequences", json(described))).json()) as SequenceState;
+    const known = async () =>
+      (await server.json<SequenceState[]>("/api/sequences")).map(({ id, folder }) => ({
+        id,
+        there: existsSync(folder),
+      }));
+    const whole = [{ id: made.id, there: true }];
+    expect(await known()).toEqual(whole);
+    const selection = [{ place: "main", ids: [made.id] }];
+    const { batches } = await server.json<{ batches: Batch[] }>("/api/sweep/holds", json({ selection }));
+    expect(batches).toMatchObject([{ items: 1, projects: ["Sky"] }]);
+    expect([await known(), existsSync(made.folder)]).toEqual([[], false]);
+    expect(await restore(server, batches[0]!.id)).toEqual({ stayed: [] });
+    expect(await known()).toEqual(whole);
+  }));
 
 test("two sweeps at once take a file once, and the second says that it is gone", () =>
   withHolding(async (holding) => {

@@ -11,23 +11,8 @@ import {
   unlinkSync,
 } from "node:fs";
 import path from "node:path";
-import type { Bytes, Milliseconds } from "@kinetocache/core";
-import { readBatch, writeBatch, type BatchContent, type BatchHead, type HeldItem } from "./batchFile";
-
-/** What was swept together and still waits. */
-export interface Batch extends BatchHead {
-  readonly items: number;
-  readonly files: number;
-  readonly bytes: Bytes;
-  readonly rebuildMs: Milliseconds;
-  readonly projects: readonly string[];
-}
-
-/** Something that stayed where it was. */
-export interface Stayed {
-  readonly path: string;
-  readonly reason: string;
-}
+import type { Batch, BatchHead, Bytes, HeldItem, Stayed } from "@kinetocache/core";
+import { readBatch, writeBatch, type BatchContent } from "./batchFile";
 
 /** How a place looks after what moves out of it and back. */
 export interface Keeper {
@@ -56,8 +41,8 @@ const SHELF = 250;
 const TURN_MS = 8;
 
 /**
- * Where swept files wait: `<folder>/<batch>/<shelf>/<number>` on the drive that they were on, so that a move is a rename.
- * What is in a batch is what lies there, by the list beside it: every file is in one place at any instant, and what an
+ * Where swept files wait: `<folder>/<batch>/<shelf>/<number>` on the drive that they were on, so that a move copies
+ * nothing. What is in a batch is what lies there, by the list beside it: every file is in one place at any instant, and what an
  * interruption left can be brought back or let go as everything else. Moves run one after another.
  */
 export class Holding {
@@ -174,20 +159,20 @@ export class Holding {
       // The place itself is never made: it is gone with its drive then.
       if (!lstatSync(this.folder, { throwIfNoEntry: false })) mkdirSync(this.folder);
       mkdirSync(folder);
+      const mark = path.join(folder, MOVING);
       try {
         writeBatch(path.join(folder, LIST), { id, sweptMs, by, items });
+        for (let number = 0; number < items.length; number += SHELF) mkdirSync(path.dirname(this.heldPath(id, number)));
+        mkdirSync(mark);
       } catch (error) {
         rmSync(folder, { recursive: true, force: true });
         throw error;
       }
-      const mark = path.join(folder, MOVING);
-      mkdirSync(mark);
       const held: Held = { id, sweptMs, by, items: new Map() };
       const stayed: Stayed[] = [];
       const ways = new Ways(this.place);
       const turn = new Turn();
       for (const [number, item] of items.entries()) {
-        if (number % SHELF === 0) mkdirSync(path.dirname(this.heldPath(id, number)));
         const reason = this.take(item, this.heldPath(id, number), ways);
         if (reason === undefined) {
           held.items.set(number, item);
@@ -333,7 +318,13 @@ function moveFile(from: string, to: string): void {
     renameSync(from, to);
     return;
   }
-  unlinkSync(from);
+  try {
+    unlinkSync(from);
+  } catch (error) {
+    // Where it may not be taken away it stays, under the one name that it had.
+    unlinkSync(to);
+    throw error;
+  }
 }
 
 const NO_LINKS: ReadonlySet<string> = new Set(["EPERM", "ENOTSUP", "EMLINK", "ENOSYS", "EOPNOTSUPP"]);

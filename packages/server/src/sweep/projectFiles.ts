@@ -8,6 +8,7 @@ import { scanAtOnce } from "./scan";
 export interface ProjectFile {
   /** Full path. */
   readonly file: string;
+  readonly name: string;
   readonly owner: string;
   readonly version?: number;
   readonly bytes: Bytes;

@@ -1,14 +1,20 @@
 import { access, constants, readdir, realpath } from "node:fs/promises";
 import { homedir } from "node:os";
 import path from "node:path";
-import { fillForecast, isSampleDue, withSample, type FillForecast, type FillSample } from "@kinetocache/core";
+import {
+  fillForecast,
+  isSampleDue,
+  withSample,
+  type FillForecast,
+  type FillSample,
+  type SweepFolder,
+} from "@kinetocache/core";
 import Joi from "joi";
 import { isInside } from "../drives/drives";
 import { JsonFile } from "../files/jsonFile";
 import { Problem } from "../http/problem";
-import type { RootPlace } from "./foundRoot";
 
-interface Registered extends RootPlace {
+interface Registered extends SweepFolder {
   /** How much was in it at each scan, oldest first. */
   readonly growth: readonly FillSample[];
 }
@@ -48,12 +54,12 @@ export class RegisteredFolders {
     return new RegisteredFolders(file, real, path.join(real, "drives"), others);
   }
 
-  get all(): readonly RootPlace[] {
+  get all(): readonly SweepFolder[] {
     return this.file.value;
   }
 
   /** @throws Problem 404 */
-  get(id: string): RootPlace {
+  get(id: string): SweepFolder {
     const found = this.all.find((one) => one.id === id);
     if (!found) throw new Problem(404, "no-folder", `There is no registered folder ${id}`);
     return found;
@@ -64,7 +70,7 @@ export class RegisteredFolders {
    * @throws Problem 400 when a folder does not fit, 403 when it may not be used, 404 when there is none, 409 when it
    *   overlaps another one
    */
-  async register(folder: string, projects: readonly string[]): Promise<RootPlace> {
+  async register(folder: string, projects: readonly string[]): Promise<SweepFolder> {
     const real = await this.accept(folder, "folder");
     if (Buffer.byteLength(real) > LONGEST_ROOT_BYTES)
       throw new Problem(400, "invalid", `folder: its path is longer than ${LONGEST_ROOT_BYTES} bytes`);

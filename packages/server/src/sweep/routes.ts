@@ -4,6 +4,7 @@ import {
   ruleFileSchema,
   type CleaningRule,
   type RuleFile,
+  type Selection,
   type SweepMark,
   type SweepSettings,
 } from "@kinetocache/core";
@@ -11,8 +12,8 @@ import express, { Router } from "express";
 import Joi from "joi";
 import { accept } from "../http/problem";
 import type { Locations } from "../volumes/locations";
-import type { Selection } from "./desk";
-import { marksSchema, sweepSettingsSchema, toldSchema, type Sweeper, type Told } from "./sweeper";
+import { toldSchema, type Told } from "./ownCaches";
+import { marksSchema, sweepSettingsSchema, type Sweeper } from "./sweeper";
 import type { Timekeeper } from "./timekeeper";
 import type { Wrap } from "./wrap";
 

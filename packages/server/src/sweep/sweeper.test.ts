@@ -1,10 +1,20 @@
-import { existsSync, mkdirSync, readFileSync, symlinkSync, writeFileSync } from "node:fs";
+import {
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  symlinkSync,
+  truncateSync,
+  utimesSync,
+  writeFileSync,
+} from "node:fs";
 import { homedir } from "node:os";
 import path from "node:path";
 import { DEFAULT_RULE_FILE, type CleaningRule } from "@kinetocache/core";
 import { keyOf } from "../../../../testing/keys";
 import { TestServer, withServer, withServerIn, withFolder } from "../../../../testing/server";
 import { makeFiles, withSweeper } from "../../../../testing/sweeper";
+import { ifReadable } from "../machine/processes";
 
 const json = (body: unknown): RequestInit => ({
   method: "POST",
@@ -131,7 +141,7 @@ test("a rule for closing takes the frames of the composition that was closed, an
     const timetable = { on: false, hour: 3, everyDays: 1 };
     await server.send("PUT", "/api/sweep/settings", { emptyAfterDays: null, rules, timetable });
     const compositions = [
-      { id: "one", name: "One", mark: "delivered" },
+      { id: "one", name: "One" },
       { id: "two", name: "Two" },
     ];
     const tell = (open: string) => server.send("PUT", "/api/sweep/compositions", { compositions, sequences: [], open });
@@ -173,6 +183,17 @@ test("a rule file is checked before it counts, tried without being kept, and rea
     });
   }));
 
+/** Number of the process that has the folders, which this one started. */
+function deskPid(): number {
+  const isDesk = (pid: string) => {
+    const [command, stat] = ["cmdline", "stat"].map((file) =>
+      ifReadable(() => readFileSync(`/proc/${pid}/${file}`, "latin1")),
+    );
+    return command?.includes("deskProcess") && stat?.split(") ").at(-1)?.split(" ")[1] === String(process.pid);
+  };
+  return Number(readdirSync("/proc").find((name) => /^\d+$/.test(name) && isDesk(name)));
+}
+
 test("a process that has the folders and ends is started again, and nothing is lost", () =>
   withSweeper(async (sweeper, _locations, folder) => {
     const caches = path.join(folder, "caches");
@@ -180,7 +201,7 @@ test("a process that has the folders and ends is started again, and nothing is l
     const { id } = await sweeper.register(caches, []);
     await sweeper.scan(id, false).ended;
     await sweeper.hold([{ place: id, ids: ["a.log"] }], "you");
-    const pid = await sweeper.desk.call("processId");
+    const pid = deskPid();
     const asked = sweeper.desk.call("report").catch((error: Error) => error.message);
     process.kill(pid, "SIGKILL");
     expect(JSON.stringify(await asked)).toMatch(/ended|"files":2/);
@@ -197,7 +218,6 @@ test("simulated drives are as full as the stated sizes of what lies on them", ()
     makeFiles(caches, ["a.log"]);
     const big = path.join(caches, "big.log");
     writeFileSync(big, "");
-    const { truncateSync, utimesSync } = await import("node:fs");
     truncateSync(big, 5 * 2 ** 30);
     utimesSync(big, 1e9, 1e9);
     expect(await sweeper.offered()).toEqual([{ folder: caches, projects: [] }]);

@@ -4,20 +4,25 @@ import {
   cleaningRuleSchema,
   DEFAULT_RULE_FILE,
   DEFAULT_SWEEP_SETTINGS,
-  frameItems,
+  joinPlans,
   LONGEST_HOLDING_DAYS,
   MOST_RULES,
-  planSweep,
   ruleFileSchema,
-  sequenceItems,
+  ruleReports,
+  type Batch,
   type Bytes,
-  type FillForecast,
-  type OwnerMark,
-  type RuledDrive,
+  type FolderReport,
+  type HeldItem,
+  type HeldReport,
+  type HistoryEntry,
+  type PathVerdict,
+  type PlacedBatch,
   type RuleFile,
+  type RuleReport,
   type RuleVerdict,
-  type Skipped,
-  type SweepItem,
+  type Selection,
+  type Stayed,
+  type SweepFolder,
   type SweepMark,
   type SweepPlan,
   type SweepSettings,
@@ -25,52 +30,20 @@ import {
 } from "@kinetocache/core";
 import Joi from "joi";
 import type { DriveLog } from "../drives/driveLog";
-import { listDrives } from "../drives/drives";
+import { allDrives } from "../drives/allDrives";
 import { REAL_MEDIUM } from "../drives/medium";
 import type { SimulatedDrives } from "../drives/simulatedDrive";
 import { JsonFile } from "../files/jsonFile";
 import { Problem } from "../http/problem";
 import type { JobControl, Jobs } from "../jobs/jobs";
 import type { Locations, OpenLocation } from "../volumes/locations";
-import type { HeldItem } from "./batchFile";
-import { heldItem, type HeldReport, type PathVerdict, type RootReport, type Selection } from "./desk";
+import type { DeskReport } from "./desk";
 import { DeskClient } from "./deskClient";
-import type { RootPlace } from "./foundRoot";
-import { History, type HistoryEntry } from "./history";
-import type { Batch, Stayed } from "./holding";
+import { History } from "./history";
 import type { ProjectFile } from "./projectFiles";
+import { OwnCaches, toldSchema, type Told } from "./ownCaches";
 import { RegisteredFolders } from "./registeredFolders";
-
-/** A composition of this application, as its page told of it. */
-interface ToldComposition {
-  readonly id: string;
-  readonly name: string;
-  readonly mark?: OwnerMark;
-}
-
-/** What the page knows of compositions; they live in the browser. */
-export interface Told {
-  readonly compositions: readonly ToldComposition[];
-  /** Id of the one that is open. */
-  readonly open?: string;
-  /** Ids of the stored sequences that any of them plays. */
-  readonly sequences: readonly string[];
-}
-
-export const toldSchema = Joi.object<Told>({
-  compositions: Joi.array()
-    .max(10_000)
-    .items(
-      Joi.object({
-        id: Joi.string().max(64).required(),
-        name: Joi.string().max(400).allow("").required(),
-        mark: Joi.string().valid("kept", "delivered"),
-      }),
-    )
-    .required(),
-  open: Joi.string().max(64),
-  sequences: Joi.array().max(100_000).items(Joi.string().max(64)).required(),
-});
+import type { ScanProgress } from "./scan";
 
 export const sweepSettingsSchema = Joi.object<SweepSettings>({
   emptyAfterDays: Joi.number().integer().min(1).max(LONGEST_HOLDING_DAYS).allow(null).required(),
@@ -102,27 +75,9 @@ const markSchema = Joi.alternatives(
 );
 export const marksSchema = Joi.array<readonly SweepMark[]>().max(10_000).items(markSchema);
 
-export interface FolderReport extends RootPlace, Omit<RootReport, "id"> {
-  /** Folder where its drive is mounted. */
-  readonly drive?: string;
-  readonly freeBytes?: Bytes;
-  readonly forecast?: FillForecast;
-}
-
-/** What rules would take, or took. */
-export interface RuleReport {
-  readonly rule: string;
-  readonly items: number;
-  readonly bytes: Bytes;
-  /** Of it, what other rules keep. */
-  readonly kept: readonly { readonly rule: string; readonly items: number; readonly bytes: Bytes }[];
-}
-
 /** Names of the folders that the demo's caches and projects are in, as `npm run demo:caches` makes them. */
 const DEMO_CACHES = "Flyway caches";
 const DEMO_PROJECTS = "Flyway projects";
-
-const EVERYTHING = { has: () => true };
 
 /** All sweeping: of the product's own locations, and of the folders that the user registered. */
 export class Sweeper {
@@ -138,11 +93,11 @@ export class Sweeper {
     private readonly settingsFile: JsonFile<SweepSettings>,
     private readonly ruleFileFile: JsonFile<RuleFile>,
     private readonly marksFile: JsonFile<readonly SweepMark[]>,
-    private readonly toldFile: JsonFile<Told>,
+    private readonly own: OwnCaches,
   ) {
-    this.desk = new DeskClient(path.join(parts.data, "scans"), async (desk) => {
-      await desk.send("setTerms", [this.terms()]);
-      await desk.send("setPlaces", [this.places()]);
+    this.desk = new DeskClient(path.join(parts.data, "scans"), async (ask) => {
+      await ask("setTerms", this.terms());
+      await ask("setPlaces", this.places());
     });
   }
 
@@ -157,7 +112,10 @@ export class Sweeper {
       await JsonFile.open(file(""), sweepSettingsSchema, DEFAULT_SWEEP_SETTINGS),
       await JsonFile.open(file("-rules"), ruleFileSchema, DEFAULT_RULE_FILE),
       await JsonFile.open(file("-marks"), marksSchema, []),
-      await JsonFile.open(file("-compositions"), toldSchema, { compositions: [], sequences: [] }),
+      new OwnCaches(
+        locations,
+        await JsonFile.open(file("-compositions"), toldSchema, { compositions: [], sequences: [] }),
+      ),
     );
   }
 
@@ -193,9 +151,8 @@ export class Sweeper {
 
   /** Takes what the page knows of compositions; those rules run that are for one that was just closed. */
   async tell(told: Told): Promise<void> {
-    const before = this.toldFile.value.open;
-    await this.toldFile.replace(told);
-    if (before !== undefined && before !== told.open) await this.runRules("closing a composition", before);
+    const closed = await this.own.tell(told);
+    if (closed !== undefined) await this.runRules("closing a composition", closed);
   }
 
   explain(ruleFile: RuleFile, paths: readonly string[]): Promise<PathVerdict[]> {
@@ -204,7 +161,7 @@ export class Sweeper {
 
   // Registered folders
 
-  async register(folder: string, projects: readonly string[]): Promise<RootPlace> {
+  async register(folder: string, projects: readonly string[]): Promise<SweepFolder> {
     const place = await this.folders.register(folder, projects);
     await this.tellPlaces();
     return place;
@@ -237,22 +194,31 @@ export class Sweeper {
     return real.filter((folder) => !taken.has(folder)).map((folder) => ({ folder, projects }));
   }
 
+  /** Folders that may be read: those that are swept, those where projects live, and those of source media. */
+  get readable(): string[] {
+    const media = this.parts.locations.folders().filter(({ holds }) => holds === "media");
+    return [
+      ...this.folders.all.flatMap(({ folder, projects }) => [folder, ...projects]),
+      ...media.map((one) => one.folder),
+    ];
+  }
+
   async reports(): Promise<FolderReport[]> {
     if (this.folders.all.length === 0) return [];
     const reports = await this.desk.call("report");
-    return Promise.all(
-      reports.map(async (report) => {
-        this.occupy(report);
-        const place = this.folders.get(report.id);
-        const drive = report.fault === undefined ? await this.driveOf(place.folder) : undefined;
-        const forecast = drive && this.folders.forecast(report.id, drive.freeBytes);
-        return { ...report, ...place, drive: drive?.mount, freeBytes: drive?.freeBytes, forecast };
-      }),
-    );
+    for (const report of reports) this.occupy(report);
+    const drives = await allDrives(this.folders.all, this.parts.simulated);
+    return reports.map((report) => {
+      const place = this.folders.get(report.id);
+      const isThere = report.fault === undefined;
+      const drive = isThere ? drives.find(({ locations }) => locations.includes(report.id)) : undefined;
+      const forecast = drive && this.folders.forecast(report.id, drive.freeBytes);
+      return { ...report, ...place, drive: drive?.mount, freeBytes: drive?.freeBytes, forecast };
+    });
   }
 
   /** A simulated drive is as full as what lies on it says. */
-  private occupy({ id, totalBytes = 0, holdingBytes }: RootReport): void {
+  private occupy({ id, totalBytes = 0, holdingBytes }: DeskReport): void {
     const bytes = totalBytes + holdingBytes;
     const known = this.occupied.get(id);
     if (known) known.bytes = bytes;
@@ -276,15 +242,11 @@ export class Sweeper {
   private async runScan(id: string, fresh: boolean, { gate, report }: JobControl): Promise<string> {
     try {
       const before = (await this.desk.call("report")).find((one) => one.id === id)?.files ?? 0;
-      let leaving: unknown;
-      const ended = await this.desk.scan(id, fresh, ({ files, folders, bytes }) => {
-        report(before > 0 ? Math.min(0.99, files / before) : 0, scanText(files, folders, bytes));
-        gate().catch((error: unknown) => {
-          leaving = error;
-          void this.desk.call("cancelScan", id);
-        });
-      });
-      if (!ended) throw leaving ?? new Error("It was cancelled");
+      await this.desk.call("beginScan", id, fresh);
+      for (let at = await this.desk.call("scanOn", id); at; at = await this.desk.call("scanOn", id)) {
+        report(before > 0 ? Math.min(0.99, at.files / before) : 0, scanText(at));
+        await gate();
+      }
       const found = (await this.desk.call("report")).find((one) => one.id === id)!;
       this.occupy(found);
       await this.folders.noteBytes(id, found.totalBytes ?? 0);
@@ -300,9 +262,9 @@ export class Sweeper {
 
   async plan(selection: Selection): Promise<SweepPlan> {
     const { own, found } = this.divide(selection);
-    const plans = own.map(({ location, ids }) => this.ownPlan(location, ids));
+    const plans = own.map(({ location, ids }) => this.own.plan(location, ids));
     if (found.length > 0) plans.push(await this.desk.call("plan", found));
-    return joined(plans);
+    return joinPlans(plans);
   }
 
   /**
@@ -312,13 +274,13 @@ export class Sweeper {
   async hold(selection: Selection, by: string): Promise<HeldReport> {
     const { own, found } = this.divide(selection);
     const reports: HeldReport[] = [];
-    for (const { location, ids } of own) reports.push(await this.holdOwn(location, ids, by));
-    if (found.length > 0) {
-      const report = await this.desk.call("hold", found, by).catch(asFull);
-      for (const { place, ...batch } of report.batches)
-        await this.note("swept", batch, this.folders.get(place).folder, by, report.skipped.length);
-      reports.push(report);
-    }
+    for (const { location, ids } of own) reports.push(await this.own.hold(location, ids, by).catch(asFull));
+    if (found.length > 0) reports.push(await this.desk.call("hold", found, by).catch(asFull));
+    for (const { batches, skipped } of reports)
+      for (const { place, ...batch } of batches) {
+        const stayed = skipped.filter((one) => one.place === place).length;
+        await this.note("swept", batch, this.pathOf(place), by, stayed);
+      }
     return {
       batches: reports.flatMap(({ batches }) => batches),
       skipped: reports.flatMap(({ skipped }) => skipped),
@@ -335,74 +297,14 @@ export class Sweeper {
     return { own, found };
   }
 
-  /** Of its own frames the page knows which can still be shown; what is kept stays in any case. */
-  private ownPlan(location: OpenLocation, ids: readonly string[]): SweepPlan {
-    const listed = new Map(
-      this.ownItems(location).map((item) => [
-        item.id,
-        item.state === "kept" ? item : { ...item, state: "idle" as const },
-      ]),
-    );
-    const gone: Skipped[] = [];
-    const chosen = ids.flatMap((id) => {
-      const item = listed.get(id);
-      if (!item) gone.push({ place: location.id, id, reason: "it is gone" });
-      return item ? [{ item }] : [];
-    });
-    return planSweep(chosen, gone);
-  }
-
-  private async holdOwn(location: OpenLocation, ids: readonly string[], by: string): Promise<HeldReport> {
-    const { items, skipped } = this.ownPlan(location, ids);
-    const { volume, holding, id } = location;
-    const frames = new Map(volume.filesOf(items.map((item) => item.id)).map((frame) => [frame.key, frame.path]));
-    const held = items.map((item) => {
-      const file = frames.get(item.id);
-      return file === undefined
-        ? heldItem(item, true, `sequences/${item.id}`)
-        : heldItem(item, false, `frames/${file}`);
-    });
-    if (held.length === 0) return { batches: [], skipped };
-    const { batch, stayed } = await holding.hold(held, by).catch(asFull);
-    if (batch) await this.note("swept", batch, volume.root, by, skipped.length + stayed.length);
-    const left = stayed.map(({ path: one, reason }) => ({ place: id, id: one, reason }));
-    return { batches: batch ? [{ ...batch, place: id }] : [], skipped: [...skipped, ...left] };
-  }
-
-  /** Frames and baked sequences of a location. What was brought in is source media, and no item. */
-  private ownItems({ id, volume, sequences }: OpenLocation): SweepItem[] {
-    const { compositions, open, sequences: played } = this.toldFile.value;
-    const frames = volume.items().map((frame) => ({ ...frame, location: id }));
-    // Before a page told of any, nothing is known of whose they are.
-    const known =
-      compositions.length > 0
-        ? compositions
-        : [...new Set(frames.map(({ owner }) => owner))].map((name) => ({ id: name, name }));
-    const owners = {
-      names: new Map(known.map((one) => [one.id, one.name])),
-      reachable: () => EVERYTHING,
-      marks: new Map(compositions.flatMap((one) => (one.mark ? [[one.id, one.mark] as const] : []))),
-      ...(open === undefined ? {} : { open }),
-    };
-    const baked = sequences.all().filter((sequence) => sequence.state(id).kind === "bake");
-    return [
-      ...frameItems(frames, owners, Date.now()),
-      ...sequenceItems(
-        baked.map((sequence) => sequence.state(id)),
-        compositions.length > 0 ? new Set(played) : undefined,
-      ),
-    ];
-  }
-
-  async holds(): Promise<(Batch & { readonly place: string })[]> {
-    const own = this.parts.locations
-      .open()
-      .flatMap(({ id, holding }) => holding.list().map((batch) => ({ ...batch, place: id })));
+  /** All that waits in holding. */
+  async holds(): Promise<PlacedBatch[]> {
+    const own = this.own.holds();
     return this.folders.all.length === 0 ? own : [...own, ...(await this.desk.call("holds"))];
   }
 
   async heldItems(batch: string): Promise<(HeldItem & { readonly number: number })[]> {
-    const own = this.ownHolder(batch);
+    const own = this.own.holderOf(batch);
     if (own) return [...own.holding.itemsOf(batch)].map(([number, item]) => ({ number, ...item }));
     await this.find(batch);
     return this.desk.call("heldItems", batch);
@@ -411,7 +313,7 @@ export class Sweeper {
   /** @returns what stayed in holding, with the reason @throws Problem 404 */
   async restore(id: string, numbers?: readonly number[]): Promise<readonly Stayed[]> {
     const batch = await this.find(id);
-    const own = this.ownHolder(id);
+    const own = this.own.holderOf(id);
     const stayed = own
       ? await own.holding.restore(id, numbers)
       : await this.desk.call("restore", batch.place, id, numbers);
@@ -424,7 +326,7 @@ export class Sweeper {
   /** Lets a batch, or a part of it, go for good. @throws Problem 404 */
   async empty(id: string, by: string, numbers?: readonly number[]): Promise<void> {
     const batch = await this.find(id);
-    const own = this.ownHolder(id);
+    const own = this.own.holderOf(id);
     const folder = this.pathOf(batch.place);
     const freeBefore = await this.freeBytes(folder);
     if (own) await own.holding.empty(id, numbers);
@@ -436,20 +338,16 @@ export class Sweeper {
     await this.noteRest("emptied", { ...batch, by }, 0, { freeBefore, freeAfter });
   }
 
-  private async find(id: string): Promise<Batch & { readonly place: string }> {
+  private async find(id: string): Promise<PlacedBatch> {
     const found = (await this.holds()).find((batch) => batch.id === id);
     if (!found) throw new Problem(404, "no-batch", `Holding has no batch ${id}`);
     return found;
   }
 
-  private ownHolder(batch: string): OpenLocation | undefined {
-    return this.parts.locations.open().find(({ holding }) => holding.has(batch));
-  }
-
   /** What of a batch is gone from holding now. */
   private async noteRest(
     what: HistoryEntry["what"],
-    before: Batch & { readonly place: string },
+    before: PlacedBatch,
     skipped: number,
     measured: Partial<HistoryEntry> = {},
   ): Promise<void> {
@@ -491,20 +389,18 @@ export class Sweeper {
 
   /** What rules would take now, each with what others keep of it. */
   async preview(rules: readonly CleaningRule[]): Promise<RuleReport[]> {
-    return reportOf(rules, await this.judge(rules));
+    return ruleReports(rules, await this.judge(rules));
   }
 
   private async judge(rules: readonly CleaningRule[], closed?: string): Promise<RuleVerdict[]> {
-    const own = this.parts.locations.open().flatMap((location) => this.ownItems(location));
-    const folders = [
+    const places = [
       ...this.parts.locations.open().map(({ id, volume }) => ({ id, folder: volume.root })),
       ...this.folders.all,
     ];
-    const drives = await Promise.all(
-      folders.map(async ({ id, folder }) => [id, await this.driveOf(folder).catch(() => undefined)] as const),
+    const drives = (await allDrives(places, this.parts.simulated)).flatMap(({ locations, mount, freeBytes }) =>
+      locations.map((id) => [id, { mount, freeBytes }] as const),
     );
-    const known = drives.flatMap(([id, drive]) => (drive ? [[id, drive] as const] : []));
-    return this.desk.call("judge", rules, own, known, closed);
+    return this.desk.call("judge", rules, this.own.items(closed), drives, closed);
   }
 
   /** Moves what the rules take to holding. @param closed id of a composition that was closed just now */
@@ -525,7 +421,7 @@ export class Sweeper {
       [...selection].map(([place, ids]) => ({ place, ids })),
       by,
     );
-    return { ...held, rules: reportOf(used, verdicts) };
+    return { ...held, rules: ruleReports(used, verdicts) };
   }
 
   /** Looks through all folders, then runs the rules. */
@@ -563,16 +459,10 @@ export class Sweeper {
 
   /** Bytes a second of rendering frames, as they were rendered, and of writing them, as the drives were measured. */
   private rebuildRate(): number | undefined {
-    let bytes = 0;
-    let costMs = 0;
-    for (const { volume } of this.parts.locations.open())
-      for (const item of volume.items()) {
-        bytes += item.bytes;
-        costMs += item.costMs;
-      }
-    if (bytes === 0 || costMs === 0) return undefined;
+    const { renderRate } = this.own;
+    if (renderRate === undefined) return undefined;
     const writeRate = this.parts.log.all.at(-1)?.writeRate ?? Infinity;
-    return 1 / (costMs / 1000 / bytes + 1 / writeRate);
+    return 1 / (1 / renderRate + 1 / writeRate);
   }
 
   private pathOf(place: string): string {
@@ -582,13 +472,6 @@ export class Sweeper {
 
   private freeBytes(folder: string): Promise<Bytes> {
     return (this.parts.simulated.of(folder) ?? REAL_MEDIUM).freeBytes(folder);
-  }
-
-  private async driveOf(folder: string): Promise<RuledDrive | undefined> {
-    const made = this.parts.simulated.of(folder);
-    if (made) return { mount: made.folder, freeBytes: await made.freeBytes() };
-    const drives = await listDrives([{ id: "asked", folder }]);
-    return drives.find(({ locations }) => locations.includes("asked"));
   }
 }
 
@@ -607,7 +490,7 @@ export interface SweeperParts {
   readonly jobs: Jobs;
 }
 
-function scanText(files: number, folders: number, bytes: Bytes): string {
+function scanText({ files, folders, bytes }: ScanProgress): string {
   return `${files.toLocaleString("en")} files in ${folders.toLocaleString("en")} folders, ${(bytes / 2 ** 30).toFixed(1)} GB`;
 }
 
@@ -621,35 +504,4 @@ function asFull(error: NodeJS.ErrnoException): never {
   if (error.code === "EROFS" || error.code === "EACCES")
     throw new Problem(403, "not-writable", `Nothing was moved: ${error.message}`);
   throw error;
-}
-
-function joined(plans: readonly SweepPlan[]): SweepPlan {
-  const sum = (value: (plan: SweepPlan) => number) => plans.reduce((total, plan) => total + value(plan), 0);
-  return {
-    items: plans.flatMap(({ items }) => items),
-    files: sum(({ files }) => files),
-    bytes: sum(({ bytes }) => bytes),
-    bytesByPlace: Object.assign({}, ...plans.map(({ bytesByPlace }) => bytesByPlace)) as SweepPlan["bytesByPlace"],
-    rebuildMs: sum(({ rebuildMs }) => rebuildMs),
-    isEstimate: plans.some(({ isEstimate }) => isEstimate),
-    lostBytes: sum(({ lostBytes }) => lostBytes),
-    skipped: plans.flatMap(({ skipped }) => skipped),
-  };
-}
-
-function reportOf(rules: readonly CleaningRule[], verdicts: readonly RuleVerdict[]): RuleReport[] {
-  return rules.map(({ id }) => {
-    const own = verdicts.filter(({ takenBy }) => takenBy === id);
-    const goes = own.filter(({ keptBy }) => keptBy === undefined);
-    const keepers = [...new Set(own.flatMap(({ keptBy }) => keptBy ?? []))];
-    const sum = (list: readonly RuleVerdict[]) => ({
-      items: list.length,
-      bytes: list.reduce((total, { item }) => total + item.bytes, 0),
-    });
-    return {
-      rule: id,
-      ...sum(goes),
-      kept: keepers.map((rule) => ({ rule, ...sum(own.filter(({ keptBy }) => keptBy === rule)) })),
-    };
-  });
 }

@@ -1,6 +1,6 @@
+import type { HeldItem } from "@kinetocache/core";
 import type { SequenceFolder } from "../sequences/sequenceFolder";
 import type { Volume } from "../volumes/volume";
-import type { HeldItem } from "./batchFile";
 import type { Keeper } from "./holding";
 
 const FRAMES = "frames/";

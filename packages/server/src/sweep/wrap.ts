@@ -1,44 +1,22 @@
 import { realpath } from "node:fs/promises";
 import path from "node:path";
-import { projectOfFile, type Bytes, type Milliseconds, type SweepItem } from "@kinetocache/core";
-import { isInside } from "../drives/drives";
+import {
+  projectOfFile,
+  type Bytes,
+  type GatheredState,
+  type Original,
+  type Relinked,
+  type Selection,
+  type SweepItem,
+  type WrapProject,
+  type WrapState,
+} from "@kinetocache/core";
 import { Problem } from "../http/problem";
 import type { JobControl, Jobs } from "../jobs/jobs";
 import { JsonFile } from "../files/jsonFile";
 import Joi from "joi";
-import type { Selection } from "./desk";
-import {
-  acceptTarget,
-  gather,
-  originalsOf,
-  readGathered,
-  relink,
-  type GatheredState,
-  type Original,
-  type Relinked,
-} from "./gathered";
+import { acceptTarget, gather, originalsOf, readGathered, relink } from "./gathered";
 import type { Sweeper } from "./sweeper";
-
-/** A project that can be wrapped. */
-export interface WrapProject {
-  /** Full path of its project file. */
-  readonly file: string;
-  readonly name: string;
-}
-
-/** What is original, what was generated, and what is missing. */
-export interface WrapState extends WrapProject {
-  readonly originals: readonly Original[];
-  readonly originalBytes: Bytes;
-  readonly missing: number;
-  readonly generated: {
-    readonly items: number;
-    readonly bytes: Bytes;
-    readonly rebuildMs: Milliseconds;
-    /** Kept or in use, so that it stays. */
-    readonly stays: number;
-  };
-}
 
 /** Closes jobs: gathers their originals, and moves what was generated to holding. */
 export class Wrap {
@@ -61,25 +39,20 @@ export class Wrap {
 
   async projects(): Promise<WrapProject[]> {
     const files = await this.sweeper.projectFiles();
-    return files
-      .map(({ file }) => ({
-        file,
-        name: path.basename(file).replace(/(\.project\.json|\.composition\.json|\.[^.]*)$/i, ""),
-      }))
-      .sort((a, b) => a.name.localeCompare(b.name));
+    return files.map(({ file, name }) => ({ file, name })).sort((a, b) => a.name.localeCompare(b.name));
   }
 
   /** @throws Problem 404 when no such project is known */
   async look(file: string): Promise<WrapState> {
     const project = await this.find(file);
-    const originals = await originalsOf(project.file, this.sweeper.ruleFile);
+    const originals = await originalsOf(project.file, this.sweeper.ruleFile, this.sweeper.readable);
     const items = await this.generatedBy(project);
     const goes = items.filter(({ state }) => state !== "kept" && state !== "in use");
     return {
       ...project,
       originals,
-      originalBytes: originals.reduce((sum, { bytes, isMissing }) => sum + (isMissing ? 0 : bytes), 0),
-      missing: originals.filter(({ isMissing }) => isMissing).length,
+      originalBytes: bytesOf(originals),
+      missing: originals.filter((one) => one.state !== "there").length,
       generated: {
         items: goes.length,
         bytes: goes.reduce((sum, { bytes }) => sum + bytes, 0),
@@ -108,11 +81,11 @@ export class Wrap {
    */
   async start(file: string, target: string, sweeps: boolean): Promise<string> {
     const project = await this.find(file);
-    const originals = await originalsOf(project.file, this.sweeper.ruleFile);
-    for (const { folder } of this.sweeper.folders.all)
-      if (isInside(path.resolve(target), folder))
-        throw new Problem(409, "overlaps", `${target} is in ${folder}, which is swept; gather somewhere else`);
-    const folder = await acceptTarget(target);
+    const originals = await originalsOf(project.file, this.sweeper.ruleFile, this.sweeper.readable);
+    const folder = await acceptTarget(
+      target,
+      this.sweeper.folders.all.map((one) => one.folder),
+    );
     return this.jobs.start(`Wrapping ${project.name}`, (control) =>
       this.run(project, originals, folder, sweeps, control),
     ).id;
@@ -125,7 +98,7 @@ export class Wrap {
     sweeps: boolean,
     { gate, report }: JobControl,
   ): Promise<string> {
-    const total = originals.reduce((sum, { bytes, isMissing }) => sum + (isMissing ? 0 : bytes), 0);
+    const total = bytesOf(originals);
     const told = (bytes: Bytes) =>
       report(total > 0 ? (0.98 * bytes) / total : 0, "Copying originals, and reading each copy back");
     const { files, missing } = await gather({ project: project.name, originals, target }, told, gate);
@@ -171,4 +144,9 @@ export class Wrap {
     const found = await relink(folder, real);
     return { found, state: await readGathered(folder) };
   }
+}
+
+/** Bytes of what is there. */
+function bytesOf(originals: readonly Original[]): Bytes {
+  return originals.reduce((sum, { bytes, state }) => sum + (state === "there" ? bytes : 0), 0);
 }

@@ -1,10 +1,11 @@
 import { spawnSync } from "node:child_process";
 import { mkdirSync, symlinkSync, writeFileSync } from "node:fs";
 import { link, mkdir, readdir, readFile, rename, rm, symlink, writeFile } from "node:fs/promises";
-import { homedir, tmpdir } from "node:os";
+import { homedir } from "node:os";
 import path from "node:path";
 import type { JobStatus } from "../jobs/jobs";
 import { keyOf } from "../../../../testing/keys";
+import { driveTest, mountDrive, unmountDrive } from "../../../../testing/mounts";
 import { TestServer, withFolder, withServerIn } from "../../../../testing/server";
 import type { LocationState } from "./locations";
 
@@ -196,20 +197,11 @@ describe("what is put in the way", () => {
       expect(Buffer.compare(await bytesOf(await get(server, 1)), content(1))).toBe(0);
     }));
 
-  const mounts = (() => {
-    const tried = path.join(tmpdir(), `kinetocache-mount-${process.pid}`);
-    mkdirSync(tried);
-    const isAllowed = spawnSync("mount", ["-t", "tmpfs", "tmpfs", tried]).status === 0;
-    spawnSync("umount", [tried]);
-    spawnSync("rmdir", [tried]);
-    return isAllowed;
-  })();
-
-  (mounts ? test : test.skip)("a folder that becomes read-only is read from, and refuses frames in words", () =>
+  driveTest("a folder that becomes read-only is read from, and refuses frames in words", () =>
     withPlaces(async (server, place) => {
       const drive = path.join(place, "drive");
       mkdirSync(drive);
-      expect(spawnSync("mount", ["-t", "tmpfs", "-o", "size=2G", "tmpfs", drive]).status).toBe(0);
+      expect(mountDrive(drive, "2G")).toBe(true);
       try {
         const { id } = await register(server, path.join(drive, "cache"));
         expect((await put(server, id, 1)).status).toBe(204);
@@ -221,7 +213,7 @@ describe("what is put in the way", () => {
         expect((await put(server, id, 2)).status).toBe(204);
         await server.ask(`/api/locations/${id}`, { method: "DELETE" });
       } finally {
-        spawnSync("umount", ["-l", drive]);
+        unmountDrive(drive);
       }
     }),
   );

@@ -3,6 +3,7 @@ import {
   sequenceItems,
   unpackItems,
   type Drive,
+  type FolderReport,
   type PackedItems,
   type SweepItem,
 } from "@kinetocache/core";
@@ -13,7 +14,7 @@ import { database } from "./database";
 import { useLocations, type LocationView } from "./locations";
 import { useFrameItems } from "./reach";
 import { linesOf, useDrives, useSequences } from "./server";
-import { readFolderItems, useFrames, useSweepFolders, type SweepFolder } from "./sweep";
+import { readFolderItems, useFrames, useSweepFolders } from "./sweep";
 import { sequencesOf } from "./told";
 import { useWorkspace } from "./workspace";
 
@@ -47,16 +48,19 @@ async function listOf(id: string): Promise<SweepItem[]> {
   return items;
 }
 
+const AGAIN_MS = 2000;
+
 // They outlive the screen: it is opened again with what was read before.
 const listed = new Map<string, Listed>();
 
 /** Items of registered folders, read again when there are others. */
-function useFoundItems(folders: readonly SweepFolder[] | undefined): {
+function useFoundItems(folders: readonly FolderReport[] | undefined): {
   readonly items: readonly SweepItem[];
   readonly reading: number;
 } {
-  const [, setRead] = useState(0);
-  const wanted = folders?.map(({ id, version }) => `${id} ${version}`).join();
+  // Goes up whenever a list was read, or could not be.
+  const [attempts, setAttempts] = useState(0);
+  const wanted = folders?.map(({ id, version, fault }) => `${id} ${version} ${fault ?? ""}`).join();
   useEffect(() => {
     let active = true;
     for (const { id, version, fault } of folders ?? []) {
@@ -64,10 +68,10 @@ function useFoundItems(folders: readonly SweepFolder[] | undefined): {
       listOf(id).then(
         (items) => {
           listed.set(id, { version, items });
-          if (active) setRead((count) => count + 1);
+          if (active) setAttempts((count) => count + 1);
         },
-        // It is asked for again with the next version, or when the folder answers again.
-        () => undefined,
+        // The server is away, or the folder is: it is asked for again.
+        () => setTimeout(() => active && setAttempts((count) => count + 1), AGAIN_MS),
       );
     }
     return () => {
@@ -75,7 +79,7 @@ function useFoundItems(folders: readonly SweepFolder[] | undefined): {
     };
     // The folders are told of anew every two seconds; what matters of them is in this.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [wanted]);
+  }, [wanted, attempts]);
   const known = (folders ?? []).map(({ id }) => listed.get(id));
   const versions = known.map((one) => one?.version).join();
   return useMemo(
@@ -125,7 +129,7 @@ export function useLedger(): { readonly ledger: Ledger | undefined; readonly err
 function usePlaces(
   locations: readonly LocationView[],
   drives: readonly Drive[] | undefined,
-  folders: readonly SweepFolder[] | undefined,
+  folders: readonly FolderReport[] | undefined,
 ): readonly LedgerPlace[] | undefined {
   const places = folders && [
     // The browser's own storage has no holding; it is cleared in Storage.

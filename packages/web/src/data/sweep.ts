@@ -1,17 +1,24 @@
 import type {
-  Blocked,
-  Bytes,
   CleaningRule,
-  FillForecast,
+  FolderReport,
   FrameItem,
-  ItemKind,
-  Milliseconds,
+  GatheredState,
+  HeldItem,
+  HeldReport,
+  HistoryEntry,
   OwnerMark,
+  PathVerdict,
+  PlacedBatch,
+  Relinked,
   RuleFile,
-  Skipped,
+  RuleReport,
+  Selection,
+  Stayed,
   SweepMark,
   SweepPlan,
   SweepSettings,
+  WrapProject,
+  WrapState,
 } from "@kinetocache/core";
 import useSWR, { mutate, type SWRResponse } from "swr";
 import { EVERY_TWO_SECONDS, JOBS, json, read, refreshDisk, request, type RequestError } from "./server";
@@ -26,99 +33,16 @@ const SLOWLY = { ...EVERY_TWO_SECONDS, refreshInterval: 5000 };
 /** A cached frame and the location that it is in. */
 export type PlacedFrame = FrameItem & { readonly location: string };
 
-/** What was swept together and waits in holding. */
-export interface Batch {
-  readonly id: string;
-  /** Id of the location or registered folder. */
-  readonly place: string;
-  readonly sweptMs: number;
-  /** The user, or the name of what ran by itself. */
-  readonly by: string;
-  readonly items: number;
-  readonly files: number;
-  readonly bytes: Bytes;
-  readonly rebuildMs: Milliseconds;
-  /** Names of projects; ids of compositions where the server was not told their names. */
-  readonly projects: readonly string[];
-}
-
-export interface HeldItem {
-  readonly number: number;
-  readonly path: string;
-  readonly kind: ItemKind;
-  readonly project: string;
-  readonly bytes: Bytes;
-  readonly files: number;
-}
-
-/** A registered folder, as the server knows it now. */
-export interface SweepFolder {
-  readonly id: string;
-  readonly folder: string;
-  readonly projects: readonly string[];
-  readonly version: number;
-  readonly scannedMs?: number;
-  readonly scanTookMs?: Milliseconds;
-  readonly files: number;
-  readonly items: number;
-  readonly totalBytes?: Bytes;
-  readonly itemBytes: Bytes;
-  readonly holdingBytes: Bytes;
-  readonly blocked: readonly Blocked[];
-  readonly unreadableProjects: readonly string[];
-  readonly projectFiles: number;
-  readonly fault?: string;
-  readonly drive?: string;
-  readonly freeBytes?: Bytes;
-  readonly forecast?: FillForecast;
-}
-
-export type Selection = readonly { readonly place: string; readonly ids: readonly string[] }[];
-
-export interface HeldReport {
-  readonly batches: readonly Batch[];
-  readonly skipped: readonly Skipped[];
-}
-
-export interface RuleReport {
-  readonly rule: string;
-  readonly items: number;
-  readonly bytes: Bytes;
-  readonly kept: readonly { readonly rule: string; readonly items: number; readonly bytes: Bytes }[];
-}
-
-export interface HistoryEntry {
-  readonly atMs: number;
-  readonly what: "swept" | "brought back" | "emptied";
-  readonly by: string;
-  readonly batch: string;
-  readonly place: string;
-  readonly items: number;
-  readonly files: number;
-  readonly bytes: Bytes;
-  readonly projects: readonly string[];
-  readonly skipped: number;
-  readonly freeBefore?: Bytes;
-  readonly freeAfter?: Bytes;
-}
-
-export interface PathVerdict {
-  readonly path: string;
-  readonly what: "item" | "media" | "project file" | "nothing";
-  readonly rule?: string;
-  readonly kind?: ItemKind;
-  readonly item?: string;
-  readonly project?: string;
-  readonly version?: number;
-}
+/** An item of a batch, by its number there. */
+export type NumberedItem = HeldItem & { readonly number: number };
 
 /** Frames of all locations of the product's own. */
 export function useFrames(): SWRResponse<PlacedFrame[], RequestError> {
   return useSWR<PlacedFrame[], RequestError>(`${SWEEP}/items`, read, SLOWLY);
 }
 
-export function useSweepFolders(): SWRResponse<SweepFolder[], RequestError> {
-  return useSWR<SweepFolder[], RequestError>(FOLDERS, read, EVERY_TWO_SECONDS);
+export function useSweepFolders(): SWRResponse<FolderReport[], RequestError> {
+  return useSWR<FolderReport[], RequestError>(FOLDERS, read, EVERY_TWO_SECONDS);
 }
 
 /** Folders on simulated drives that could be registered. */
@@ -167,23 +91,20 @@ export async function holdSelection(selection: Selection): Promise<HeldReport> {
   return (await response.json()) as HeldReport;
 }
 
-export function useHolds(): SWRResponse<Batch[], RequestError> {
-  return useSWR<Batch[], RequestError>(`${SWEEP}/holds`, read, SLOWLY);
+export function useHolds(): SWRResponse<PlacedBatch[], RequestError> {
+  return useSWR<PlacedBatch[], RequestError>(`${SWEEP}/holds`, read, SLOWLY);
 }
 
 /** Items of a batch; none while no batch is asked for. */
-export function useHeldItems(batch: string | undefined): SWRResponse<HeldItem[], RequestError> {
-  return useSWR<HeldItem[], RequestError>(batch === undefined ? null : `${SWEEP}/holds/${batch}/items`, read);
+export function useHeldItems(batch: string | undefined): SWRResponse<NumberedItem[], RequestError> {
+  return useSWR<NumberedItem[], RequestError>(batch === undefined ? null : `${SWEEP}/holds/${batch}/items`, read);
 }
 
 /** @param numbers a part of it; all when left out @returns what stayed in holding, with the reason */
-export async function restoreBatch(
-  id: string,
-  numbers?: readonly number[],
-): Promise<readonly { readonly path: string; readonly reason: string }[]> {
+export async function restoreBatch(id: string, numbers?: readonly number[]): Promise<readonly Stayed[]> {
   const response = await request(`${SWEEP}/holds/${id}/restore`, json("POST", { numbers }));
   await refreshDisk();
-  return ((await response.json()) as { stayed: { path: string; reason: string }[] }).stayed;
+  return ((await response.json()) as { stayed: Stayed[] }).stayed;
 }
 
 /** @param numbers a part of it; all when left out */
@@ -283,50 +204,6 @@ export async function tellCompositions(told: {
   readonly sequences: readonly string[];
 }): Promise<void> {
   await request(`${SWEEP}/compositions`, json("PUT", told));
-}
-
-/** A project file that was found in a folder where projects live. */
-export interface WrapProject {
-  readonly file: string;
-  readonly name: string;
-}
-
-export interface WrapState extends WrapProject {
-  readonly originals: readonly {
-    readonly file: string;
-    readonly reference: string;
-    readonly kind: "project" | "media";
-    readonly bytes: Bytes;
-    readonly isMissing: boolean;
-  }[];
-  readonly originalBytes: Bytes;
-  readonly missing: number;
-  readonly generated: {
-    readonly items: number;
-    readonly bytes: Bytes;
-    readonly rebuildMs: Milliseconds;
-    readonly stays: number;
-  };
-}
-
-export interface GatheredState {
-  readonly folder: string;
-  readonly project: string;
-  readonly made: string;
-  readonly projectFile?: string;
-  readonly files: readonly {
-    readonly path: string;
-    readonly kind: "project" | "media";
-    readonly bytes: Bytes;
-    readonly state: "as it was" | "altered" | "gone";
-  }[];
-  readonly missing: readonly { readonly reference: string; readonly bytes?: Bytes }[];
-}
-
-export interface Relinked {
-  readonly reference: string;
-  readonly file: string;
-  readonly by: "checksum" | "name";
 }
 
 export function useWrapProjects(): SWRResponse<WrapProject[], RequestError> {

@@ -49,7 +49,15 @@ export function useShortcuts(shortcuts: readonly Shortcut[]): void {
   }, []);
 }
 
-const KEY_NAMES: Readonly<Record<string, string>> = { " ": "Space", ArrowLeft: "←", ArrowRight: "→" };
+const KEY_NAMES: Readonly<Record<string, string>> = {
+  " ": "Space",
+  ArrowLeft: "←",
+  ArrowRight: "→",
+  ArrowUp: "↑",
+  ArrowDown: "↓",
+  PageUp: "Page up",
+  PageDown: "Page down",
+};
 
 function keyText(key: string): string {
   return (
@@ -63,7 +71,7 @@ export function ShortcutsSheet({
   shortcuts,
   title,
 }: {
-  readonly shortcuts: readonly Shortcut[];
+  readonly shortcuts: readonly Pick<Shortcut, "keys" | "label">[];
   readonly title: string;
 }) {
   const [open, setOpen] = useState(false);

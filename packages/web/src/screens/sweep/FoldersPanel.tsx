@@ -1,3 +1,4 @@
+import type { FolderReport } from "@kinetocache/core";
 import { useState, type FormEvent } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
@@ -10,11 +11,10 @@ import {
   unregisterSweepFolder,
   useOfferedFolders,
   useSweepFolders,
-  type SweepFolder,
 } from "../../data/sweep";
-import { useWorkspace } from "../../data/workspace";
 import { agoText, bytesText, durationText, momentText } from "../../parts/format";
 import { Waiting } from "../../parts/Waiting";
+import { useAttempt } from "./attempt";
 import { countText } from "./sweepWords";
 
 /** One path a line. */
@@ -23,11 +23,6 @@ function pathsOf(text: string): string[] {
     .split("\n")
     .map((line) => line.trim())
     .filter(Boolean);
-}
-
-function useAttempt() {
-  const { notify } = useWorkspace();
-  return (work: Promise<unknown>) => work.catch((error: unknown) => notify((error as Error).message));
 }
 
 /** Folders of other programs' caches: which are registered, and where their projects live. */
@@ -60,8 +55,8 @@ export function FoldersPanel() {
   );
 }
 
-function FolderSheet({ folder }: { readonly folder: SweepFolder }) {
-  const attempt = useAttempt();
+function FolderSheet({ folder }: { readonly folder: FolderReport }) {
+  const { busy, run } = useAttempt();
   const jobs = useJobs();
   const [projects, setProjects] = useState<string>();
   const isScanning = (jobs ?? []).some((job) => job.title === `Scanning ${folder.folder}` && isUnderWay(job));
@@ -74,26 +69,26 @@ function FolderSheet({ folder }: { readonly folder: SweepFolder }) {
           <Button
             size="sm"
             variant="dark"
-            disabled={isScanning}
-            onClick={() => void attempt(scanFolder(folder.id, false))}
+            disabled={busy || isScanning}
+            onClick={() => void run(() => scanFolder(folder.id, false))}
           >
             {isScanning ? "Scanning…" : "Scan again"}
           </Button>
           <Button
             size="sm"
             variant="outline-dark"
-            disabled={isScanning}
+            disabled={busy || isScanning}
             title="Also files in folders that look as before, should one have been written in place"
-            onClick={() => void attempt(scanFolder(folder.id, true))}
+            onClick={() => void run(() => scanFolder(folder.id, true))}
           >
             Scan everything
           </Button>
           <Button
             size="sm"
             variant="outline-dark"
-            disabled={folder.holdingBytes > 0}
+            disabled={busy || folder.holdingBytes > 0}
             title={folder.holdingBytes > 0 ? "Something of it waits in holding" : "Its files stay where they are"}
-            onClick={() => void attempt(unregisterSweepFolder(folder.id))}
+            onClick={() => void run(() => unregisterSweepFolder(folder.id))}
           >
             Take off the list
           </Button>
@@ -126,9 +121,12 @@ function FolderSheet({ folder }: { readonly folder: SweepFolder }) {
         <Button
           size="sm"
           variant="outline-dark"
-          disabled={projects === undefined}
+          disabled={busy || projects === undefined}
           onClick={() =>
-            void attempt(setProjectFolders(folder.id, pathsOf(projects ?? "")).then(() => setProjects(undefined)))
+            void run(async () => {
+              await setProjectFolders(folder.id, pathsOf(projects ?? ""));
+              setProjects(undefined);
+            })
           }
         >
           Set
@@ -203,21 +201,16 @@ function KeptFolders({ place }: { readonly place: string }) {
 }
 
 function Register() {
-  const attempt = useAttempt();
+  const { busy, run } = useAttempt();
   const offered = useOfferedFolders().data ?? [];
   const [folder, setFolder] = useState("");
   const [projects, setProjects] = useState("");
-  const [busy, setBusy] = useState(false);
-  const register = async (path: string, live: readonly string[]) => {
-    setBusy(true);
-    await attempt(
-      registerSweepFolder(path, live).then(() => {
-        setFolder("");
-        setProjects("");
-      }),
-    );
-    setBusy(false);
-  };
+  const register = (path: string, live: readonly string[]) =>
+    run(async () => {
+      await registerSweepFolder(path, live);
+      setFolder("");
+      setProjects("");
+    });
   const submit = (event: FormEvent) => {
     event.preventDefault();
     void register(folder.trim(), pathsOf(projects));

@@ -1,4 +1,11 @@
-import { csv, DEFAULT_SWEEP_SETTINGS, LONGEST_HOLDING_DAYS, type SweepSettings } from "@kinetocache/core";
+import {
+  csv,
+  DEFAULT_SWEEP_SETTINGS,
+  LONGEST_HOLDING_DAYS,
+  type Batch,
+  type HistoryEntry,
+  type SweepSettings,
+} from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
 import { Fragment, useState } from "react";
 import Button from "react-bootstrap/Button";
@@ -16,8 +23,6 @@ import {
   useHistory,
   useHolds,
   useSweepSettings,
-  type Batch,
-  type HistoryEntry,
 } from "../../data/sweep";
 import { useWorkspace } from "../../data/workspace";
 import { download } from "../../parts/download";
@@ -138,7 +143,7 @@ export function HoldingPanel() {
           </Table>
         )}
       </section>
-      <Playback batches={batches} />
+      <Playback />
       <HistorySheet names={names} />
     </>
   );
@@ -261,7 +266,7 @@ function HeldItems({ batch, busy, onRestore, onEmpty }: HeldItemsProps) {
 }
 
 /** Whether playback got better: the last take before the last sweep, and the last one after it. */
-function Playback({ batches }: { readonly batches: readonly Batch[] }) {
+function Playback() {
   const { document, composition } = useWorkspace();
   const history = useHistory().data;
   const isMeasuring = useEngine((state) => state.status?.measuringTake ?? false);
@@ -269,7 +274,7 @@ function Playback({ batches }: { readonly batches: readonly Batch[] }) {
     () => database.takes.filter((take) => take.document.id === document.id).sortBy("startedAtMs"),
     [document.id],
   );
-  const lastMs = Math.max(0, ...batches.map(({ sweptMs }) => sweptMs), ...(history ?? []).map(({ atMs }) => atMs));
+  const lastMs = (history ?? []).findLast(({ what }) => what === "swept")?.atMs ?? 0;
   const before = (takes ?? []).filter(({ startedAtMs }) => startedAtMs < lastMs).at(-1);
   const after = (takes ?? []).filter(({ startedAtMs }) => startedAtMs >= lastMs).at(-1);
   const share = (take: StoredTake | undefined) => (take ? percentText(take.summary.onTimeShare) : "no take");

@@ -4,6 +4,7 @@ import {
   ITEM_STATES,
   ledgerCsv,
   ledgerJson,
+  type HeldReport,
   type ItemGroup,
   type ItemKind,
   type SweepItem,
@@ -18,7 +19,7 @@ import { Link } from "react-router";
 import { useLedger, type Ledger } from "../../data/ledger";
 import { useMarks } from "../../data/marks";
 import { useDrives } from "../../data/server";
-import { holdSelection, planSelection, restoreBatch, type HeldReport } from "../../data/sweep";
+import { holdSelection, planSelection, restoreBatch } from "../../data/sweep";
 import { download } from "../../parts/download";
 import { bytesText, durationText } from "../../parts/format";
 import { Waiting } from "../../parts/Waiting";

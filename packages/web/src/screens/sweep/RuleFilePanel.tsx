@@ -1,8 +1,8 @@
-import { DEFAULT_RULE_FILE } from "@kinetocache/core";
+import { DEFAULT_RULE_FILE, type PathVerdict } from "@kinetocache/core";
 import { useEffect, useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
-import { changeRuleFile, tryRuleFile, useRuleFile, type PathVerdict } from "../../data/sweep";
+import { changeRuleFile, tryRuleFile, useRuleFile } from "../../data/sweep";
 import { kindText, projectText } from "./sweepWords";
 
 const EXAMPLES = [

@@ -3,8 +3,10 @@ import {
   ITEM_KINDS,
   type CapOrder,
   type CleaningRule,
+  type HeldReport,
   type ItemKind,
   type RuleAction,
+  type RuleReport,
   type SweepSettings,
 } from "@kinetocache/core";
 import { Trash2 } from "lucide-react";
@@ -12,15 +14,7 @@ import { useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import { useDrives } from "../../data/server";
-import {
-  changeSweepSettings,
-  restoreBatch,
-  runRules,
-  useRulePreviews,
-  useSweepSettings,
-  type HeldReport,
-  type RuleReport,
-} from "../../data/sweep";
+import { changeSweepSettings, restoreBatch, runRules, useRulePreviews, useSweepSettings } from "../../data/sweep";
 import { useWorkspace } from "../../data/workspace";
 import { bytesText, momentText } from "../../parts/format";
 import { NumberField } from "../../parts/NumberField";

@@ -1,5 +1,5 @@
 import { NavLink, Navigate, Route, Routes } from "react-router";
-import { ShortcutsSheet, type Shortcut } from "../../parts/shortcuts";
+import { ShortcutsSheet } from "../../parts/shortcuts";
 import { FoldersPanel } from "./FoldersPanel";
 import { HoldingPanel } from "./HoldingPanel";
 import { LedgerPanel } from "./LedgerPanel";
@@ -14,7 +14,13 @@ const PANELS = [
   { path: "wrap", label: "Wrap", element: <WrapPanel /> },
 ];
 
-const SHORTCUTS: readonly Shortcut[] = [];
+// The ledger itself listens to them, while it has the focus.
+const SHORTCUTS = [
+  { keys: ["ArrowUp", "ArrowDown"], label: "Go through the ledger, line by line" },
+  { keys: ["PageUp", "PageDown", "Home", "End"], label: "Farther" },
+  { keys: ["ArrowRight", "ArrowLeft"], label: "Open and close a line" },
+  { keys: [" "], label: "Select a line, or leave it out" },
+];
 
 /** Stale cache files: see them, move them to holding, get them back, let them go, keep them away. */
 export function Sweep() {

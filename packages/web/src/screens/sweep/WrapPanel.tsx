@@ -1,3 +1,4 @@
+import type { GatheredState, Original, Relinked, WrapState } from "@kinetocache/core";
 import { useState, type FormEvent } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
@@ -8,9 +9,6 @@ import {
   useGatheredFolders,
   useWrapProjects,
   useWrapState,
-  type GatheredState,
-  type Relinked,
-  type WrapState,
 } from "../../data/sweep";
 import { useWorkspace } from "../../data/workspace";
 import { bytesText, durationText } from "../../parts/format";
@@ -19,6 +17,10 @@ import { useAttempt } from "./attempt";
 import { countText } from "./sweepWords";
 
 const MOST_LISTED = 200;
+const STATES: Readonly<Record<Exclude<Original["state"], "there">, string>> = {
+  missing: "missing",
+  outside: "not in a registered folder: add its folder as source media on Storage",
+};
 
 /** Closes a job: originals in one folder, generated files to holding; and opens it again. */
 export function WrapPanel() {
@@ -88,10 +90,10 @@ function Wrapping({ state }: { readonly state: WrapState }) {
             Original <span className="mono">{bytesText(state.originalBytes)}</span>
           </h3>
           <ul className="plan-skipped" aria-label="Originals">
-            {originals.slice(0, MOST_LISTED).map(({ file, reference, kind, bytes, isMissing }) => (
+            {originals.slice(0, MOST_LISTED).map(({ file, reference, kind, bytes, state: found }) => (
               <li key={file} title={file}>
                 <span className="mono">{reference}</span> {kind},{" "}
-                {isMissing ? <strong>missing</strong> : bytesText(bytes)}
+                {found === "there" ? bytesText(bytes) : <strong>{STATES[found]}</strong>}
               </li>
             ))}
             {originals.length > MOST_LISTED ? <li>and {countText(originals.length - MOST_LISTED, "other")}</li> : null}

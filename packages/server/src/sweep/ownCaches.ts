@@ -1,0 +1,155 @@
+import {
+  frameItems,
+  planSweep,
+  sequenceItems,
+  type HeldReport,
+  type OwnerMark,
+  type PlacedBatch,
+  type Skipped,
+  type SweepItem,
+  type SweepPlan,
+} from "@kinetocache/core";
+import Joi from "joi";
+import type { JsonFile } from "../files/jsonFile";
+import type { Locations, OpenLocation } from "../volumes/locations";
+import { heldItem } from "./desk";
+
+/** A composition of this application, as its page told of it. */
+interface ToldComposition {
+  readonly id: string;
+  readonly name: string;
+  readonly mark?: OwnerMark;
+}
+
+/** What the page knows of compositions; they live in the browser. */
+export interface Told {
+  readonly compositions: readonly ToldComposition[];
+  /** Id of the one that is open. */
+  readonly open?: string;
+  /** Ids of the stored sequences that any of them plays. */
+  readonly sequences: readonly string[];
+}
+
+export const toldSchema = Joi.object<Told>({
+  compositions: Joi.array()
+    .max(10_000)
+    .items(
+      Joi.object({
+        id: Joi.string().max(64).required(),
+        name: Joi.string().max(400).allow("").required(),
+        mark: Joi.string().valid("kept", "delivered"),
+      }),
+    )
+    .required(),
+  open: Joi.string().max(64),
+  sequences: Joi.array().max(100_000).items(Joi.string().max(64)).required(),
+});
+
+const EVERYTHING = { has: () => true };
+
+/** The product's own locations, as far as sweeping goes. */
+export class OwnCaches {
+  constructor(
+    readonly locations: Locations,
+    private readonly told: JsonFile<Told>,
+  ) {}
+
+  /** Takes what the page knows of compositions. @returns the id of the one that was closed by that */
+  async tell(told: Told): Promise<string | undefined> {
+    const { open } = this.told.value;
+    await this.told.replace(told);
+    return open === told.open ? undefined : open;
+  }
+
+  /**
+   * Frames and baked sequences of all locations. What was brought in is source media, and no item.
+   * @param closed id of a composition that was closed just now: what it used until then is not in use any more
+   */
+  items(closed?: string): SweepItem[] {
+    return this.locations.open().flatMap((location) => this.itemsOf(location, closed));
+  }
+
+  private itemsOf({ id, volume, sequences }: OpenLocation, closed?: string): SweepItem[] {
+    const { compositions, open, sequences: played } = this.told.value;
+    const frames = volume.items().map((frame) => ({ ...frame, location: id }));
+    // Before a page told of any, nothing is known of whose they are.
+    const isTold = compositions.length > 0;
+    const known = isTold
+      ? compositions
+      : [...new Set(frames.map(({ owner }) => owner))].map((name) => ({ id: name, name }));
+    const owners = {
+      names: new Map(known.map((one) => [one.id, one.name])),
+      // Which frames a composition can still show only its page knows.
+      reachable: () => EVERYTHING,
+      marks: new Map(compositions.flatMap((one) => (one.mark ? [[one.id, one.mark] as const] : []))),
+      ...(open === undefined ? {} : { open }),
+    };
+    const baked = sequences.all().flatMap((sequence) => {
+      const state = sequence.state(id);
+      return state.kind === "bake" ? [state] : [];
+    });
+    return [
+      ...frameItems(frames, owners, Date.now()).map((item) =>
+        item.owner === closed && item.state === "in use"
+          ? { ...item, state: "idle" as const, reason: "its composition was closed" }
+          : item,
+      ),
+      ...sequenceItems(baked, isTold ? new Set(played) : undefined),
+    ];
+  }
+
+  /** What of a location would go: what the page chose, but for what is kept. */
+  plan(location: OpenLocation, ids: readonly string[]): SweepPlan {
+    const listed = new Map(
+      this.itemsOf(location).map((item) => [
+        item.id,
+        item.state === "kept" ? item : { ...item, state: "idle" as const },
+      ]),
+    );
+    const gone: Skipped[] = [];
+    const chosen = ids.flatMap((id) => {
+      const item = listed.get(id);
+      if (!item) gone.push({ place: location.id, id, reason: "it is gone" });
+      return item ? [{ item }] : [];
+    });
+    return planSweep(chosen, gone);
+  }
+
+  /** Moves what is chosen in a location to its holding. @throws Error as `Holding.hold` */
+  async hold(location: OpenLocation, ids: readonly string[], by: string): Promise<HeldReport> {
+    const { items, skipped } = this.plan(location, ids);
+    const { volume, holding, id } = location;
+    const frames = new Map(volume.filesOf(items.map((item) => item.id)).map((frame) => [frame.key, frame.path]));
+    const held = items.map((item) => {
+      const file = frames.get(item.id);
+      return file === undefined
+        ? heldItem(item, true, `sequences/${item.id}`)
+        : heldItem(item, false, `frames/${file}`);
+    });
+    if (held.length === 0) return { batches: [], skipped };
+    const { batch, stayed } = await holding.hold(held, by);
+    const left = stayed.map(({ path, reason }) => ({ place: id, id: path, reason }));
+    return { batches: batch ? [{ ...batch, place: id }] : [], skipped: [...skipped, ...left] };
+  }
+
+  holds(): PlacedBatch[] {
+    return this.locations.open().flatMap(({ id, holding }) => holding.list().map((batch) => ({ ...batch, place: id })));
+  }
+
+  /** The location in whose holding a batch waits. */
+  holderOf(batch: string): OpenLocation | undefined {
+    return this.locations.open().find(({ holding }) => holding.has(batch));
+  }
+
+  /** Bytes a second at which frames were rendered; undefined while none were. */
+  get renderRate(): number | undefined {
+    let bytes = 0;
+    let costMs = 0;
+    for (const { volume } of this.locations.open())
+      for (const item of volume.items()) {
+        bytes += item.bytes;
+        costMs += item.costMs;
+      }
+    return bytes === 0 || costMs === 0 ? undefined : (bytes * 1000) / costMs;
+  }
+}
