@@ -68,17 +68,8 @@ test("items come out of packing as they went in", () => {
       isEstimate: fc.boolean(),
     }),
   );
-  const unowned = {
-    id: "a",
-    owner: undefined,
-    project: "",
-    reason: "",
-    kind: "frames",
-    state: "idle",
-    bytes: 0,
-    rebuildMs: undefined,
-    isEstimate: false,
-  };
+  const same = { id: "a", project: "", reason: "", bytes: 0, rebuildMs: undefined, isEstimate: false };
+  const unowned = { ...same, kind: "frames" as const, state: "idle" as const, owner: undefined };
   fc.assert(
     fc.property(some, (all) => {
       const items = all.map((one) => item(one.id, one as Partial<SweepItem>));
