@@ -10,7 +10,7 @@ import { kindText, projectText, rebuildText } from "./sweepWords";
 
 // Must match the height of .ledger-row.
 const ROW_HEIGHT = 28;
-const AHEAD = 8;
+const AHEAD = 4;
 
 const COLUMNS: readonly { readonly label: string; readonly column?: SortColumn; readonly isNumber?: boolean }[] = [
   { label: "Project", column: "project" },
@@ -79,8 +79,7 @@ function Box({ label, share, isDisabled, onChange }: BoxProps) {
 function State({ state, reason, kind }: Pick<SweepItem, "state" | "reason" | "kind">) {
   return (
     <>
-      <span className={`state ${isSweepable(state, kind) ? "is-stale" : ""}`}>{state}</span>{" "}
-      <span className="why">{reason}</span>
+      <span className={`state ${isSweepable(state, kind) ? "is-stale" : ""}`}>{state}</span> {reason}
     </>
   );
 }
@@ -129,7 +128,7 @@ const GroupRow = memo(function GroupRow({
         <small>{group.items.length.toLocaleString("en")}</small>
       </span>
       <span role="gridcell">{kindText(group.kind)}</span>
-      <span role="gridcell" title={group.reason}>
+      <span role="gridcell" className="ledger-state" title={group.reason}>
         <State {...group} />
       </span>
       <span role="gridcell" className="number">
@@ -206,11 +205,11 @@ const ItemRow = memo(function ItemRow({ item, isInside, isSelected, isKept, plac
           onChange={(isIn) => onSelect([item], isIn)}
         />
       </span>
-      <span role="gridcell" className={`ledger-name ${isInside ? "is-inside" : ""}`} title={item.id}>
-        <span className="mono ledger-path">{item.id}</span>
+      <span role="gridcell" className={`ledger-name ledger-path mono ${isInside ? "is-inside" : ""}`} title={item.id}>
+        {item.id}
       </span>
       <span role="gridcell">{kindText(item.kind)}</span>
-      <span role="gridcell" title={item.reason}>
+      <span role="gridcell" className="ledger-state" title={item.reason}>
         <State {...item} />
       </span>
       <span role="gridcell" className="number">
@@ -299,6 +298,7 @@ export function LedgerTable(props: LedgerTableProps) {
     else return;
     event.preventDefault();
   };
+  const lines = virtual.getVirtualItems();
   const isDown = (column: SortColumn) => (sort.column === column ? !sort.isDown : column !== "project");
   return (
     <div
@@ -337,40 +337,42 @@ export function LedgerTable(props: LedgerTableProps) {
           ))}
         </div>
         <div role="presentation" className="ledger-lines" style={{ height: virtual.getTotalSize() }}>
-          {virtual.getVirtualItems().map(({ index, start }) => {
-            const row = rows[index]!;
-            return (
-              <div
-                key={row.group ? row.group.id : itemKey(row.item)}
-                role="row"
-                className="ledger-row"
-                aria-rowindex={index + 2}
-                data-row={index}
-                style={{ transform: `translateY(${start}px)` }}
-              >
-                {row.group ? (
-                  <GroupRow
-                    group={row.group}
-                    share={shares.get(row.group.id) ?? "none"}
-                    isOpen={open.has(row.group.id)}
-                    place={placeText(row.group.place)}
-                    mark={row.group.owner === undefined ? undefined : markOf(row.group)}
-                    {...actions}
-                  />
-                ) : (
-                  <ItemRow
-                    item={row.item}
-                    isInside={row.isInside}
-                    isSelected={selected.has(itemKey(row.item))}
-                    isKept={isKept(row.item)}
-                    place={placeText(row.item.place)}
-                    onSelect={actions.onSelect}
-                    onKeep={actions.onKeep}
-                  />
-                )}
-              </div>
-            );
-          })}
+          {/* All lines in view move as one: each that moved by itself would be drawn apart. */}
+          <div role="presentation" style={{ transform: `translateY(${lines[0]?.start ?? 0}px)` }}>
+            {lines.map(({ index }) => {
+              const row = rows[index]!;
+              return (
+                <div
+                  key={row.group ? row.group.id : itemKey(row.item)}
+                  role="row"
+                  className={row.group ? "ledger-row is-group" : "ledger-row"}
+                  aria-rowindex={index + 2}
+                  data-row={index}
+                >
+                  {row.group ? (
+                    <GroupRow
+                      group={row.group}
+                      share={shares.get(row.group.id) ?? "none"}
+                      isOpen={open.has(row.group.id)}
+                      place={placeText(row.group.place)}
+                      mark={row.group.owner === undefined ? undefined : markOf(row.group)}
+                      {...actions}
+                    />
+                  ) : (
+                    <ItemRow
+                      item={row.item}
+                      isInside={row.isInside}
+                      isSelected={selected.has(itemKey(row.item))}
+                      isKept={isKept(row.item)}
+                      place={placeText(row.item.place)}
+                      onSelect={actions.onSelect}
+                      onKeep={actions.onKeep}
+                    />
+                  )}
+                </div>
+              );
+            })}
+          </div>
         </div>
       </div>
     </div>
