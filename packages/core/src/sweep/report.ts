@@ -25,6 +25,10 @@ export interface FolderContents {
   readonly scannedMs?: number;
   /** What the last scan took, until all that was found was told apart. */
   readonly scanTookMs?: Milliseconds;
+  /** Whether changes in it are noticed; where there are too many folders for that, only a scan finds them. */
+  readonly isWatched: boolean;
+  /** Whether something changed since it was gone through, and another scan is due. */
+  readonly isDue: boolean;
   readonly files: number;
   readonly items: number;
   /** All files in it. */

@@ -88,14 +88,20 @@ export class Desk {
     for (const id of [...this.places.keys()])
       if (!places.some((place) => place.id === id)) {
         this.roots.get(id)?.forget();
+        this.closeRoot(id);
         for (const map of [this.roots, this.faults, this.places, this.projects]) map.delete(id);
       }
     for (const place of places) {
       const isSame = JSON.stringify(this.places.get(place.id)) === JSON.stringify(place);
       this.places.set(place.id, place);
-      if (!isSame) this.roots.delete(place.id);
+      if (!isSame) this.closeRoot(place.id);
       this.openRoot(place);
     }
+  }
+
+  private closeRoot(id: string): void {
+    this.roots.get(id)?.close();
+    this.roots.delete(id);
   }
 
   /** A folder that is not there, with its drive, is tried again whenever it is asked for. */
@@ -135,6 +141,8 @@ export class Desk {
         totalBytes: root?.totalBytes,
         itemBytes: root?.items.reduce((sum, { bytes }) => sum + bytes, 0) ?? 0,
         holdingBytes: root?.holding.bytes ?? 0,
+        isWatched: root?.isWatched ?? false,
+        isDue: root?.isDue ?? false,
         blocked: root?.blocked.slice(0, MOST_BLOCKED) ?? [],
         unreadableProjects: projects?.unreadable ?? [],
         projectFiles: projects?.files.length ?? 0,
@@ -152,7 +160,7 @@ export class Desk {
   async scanOn(id: string): Promise<ScanProgress | undefined> {
     const root = this.rootOf(id);
     const progress = await root.scanOn().catch((error: unknown) => {
-      this.roots.delete(id);
+      this.closeRoot(id);
       this.faults.set(id, (error as Error).message);
       throw error;
     });

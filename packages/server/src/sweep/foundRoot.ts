@@ -3,6 +3,7 @@ import path from "node:path";
 import {
   classifyFound,
   findItems,
+  folderPaths,
   totalBytes,
   type Blocked,
   type Bytes,
@@ -19,6 +20,7 @@ import {
 import { Holding, type Keeper } from "./holding";
 import { decodeTree, writeTree } from "./savedTree";
 import { scan, scanAtOnce, type ScanProgress } from "./scan";
+import { TreeWatch } from "./treeWatch";
 
 /** Where swept files of a registered folder wait; it is on the same drive, and left out of every scan. */
 const HOLDING_FOLDER = ".kinetocache-holding";
@@ -43,6 +45,7 @@ export class FoundRoot implements Keeper {
   scanTookMs: Milliseconds | undefined;
   /** Another with every change of what is listed, and after a restart. */
   version = Date.now();
+  private readonly watch: TreeWatch;
   readonly holding: Holding;
 
   /**
@@ -55,6 +58,7 @@ export class FoundRoot implements Keeper {
     readonly isNominal: boolean,
   ) {
     lstatSync(place.folder);
+    this.watch = new TreeWatch(place.folder, HOLDING_FOLDER);
     this.holding = Holding.open(place.folder, path.join(place.folder, HOLDING_FOLDER), this);
     try {
       this.tree = decodeTree(readFileSync(index));
@@ -73,6 +77,20 @@ export class FoundRoot implements Keeper {
     return this.tree?.files.name.length ?? 0;
   }
 
+  /** Whether changes below the folder are noticed. */
+  get isWatched(): boolean {
+    return this.watch.isOn;
+  }
+
+  /** Whether something changed since the last scan, and another is due. */
+  get isDue(): boolean {
+    return this.watch.isDue(Date.now());
+  }
+
+  close(): void {
+    this.watch.close();
+  }
+
   /**
    * Begins to go through the folder anew; what was known stands until that has come to its end.
    * @param fresh whether folders that look as before are gone through as well
@@ -82,6 +100,8 @@ export class FoundRoot implements Keeper {
     const leaveOut = new Set([HOLDING_FOLDER]);
     this.walk = scan(this.place.folder, { known, isNominal: this.isNominal, nowMs: Date.now(), leaveOut });
     this.scanTookMs = 0;
+    // What changes from now on may be missed by this scan, and is for the next one.
+    this.watch.forgetChanges();
   }
 
   /**
@@ -99,7 +119,8 @@ export class FoundRoot implements Keeper {
         this.goneBytes = 0;
         this.walk = undefined;
         this.scannedMs = Date.now();
-        this.scanTookMs! += now - startMs;
+        this.watch.follow(folderPaths(this.tree));
+        this.scanTookMs! += performance.now() - startMs;
         return undefined;
       }
       if (now - since < TURN_MS) continue;

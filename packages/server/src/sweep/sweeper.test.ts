@@ -14,6 +14,7 @@ import { DEFAULT_RULE_FILE, type CleaningRule } from "@kinetocache/core";
 import { keyOf } from "../../../../testing/keys";
 import { TestServer, withServer, withServerIn, withFolder } from "../../../../testing/server";
 import { makeFiles, withSweeper } from "../../../../testing/sweeper";
+import { until } from "../../../../testing/until";
 import { ifReadable } from "../machine/processes";
 
 const json = (body: unknown): RequestInit => ({
@@ -209,6 +210,22 @@ test("a process that has the folders and ends is started again, and nothing is l
     expect(batch).toMatchObject({ items: 1, place: id });
     expect(await sweeper.restore(batch!.id)).toEqual([]);
     expect(readFileSync(path.join(caches, "a.log"), "utf8")).toBe("a.log");
+  }));
+
+test("what changes in a folder is listed by itself while somebody looks", () =>
+  withSweeper(async (sweeper, _locations, folder) => {
+    const caches = path.join(folder, "caches");
+    makeFiles(caches, ["in/a.log"]);
+    const { id } = await sweeper.register(caches, []);
+    await sweeper.scan(id, false).ended;
+    expect(await sweeper.reports()).toMatchObject([{ items: 1, isWatched: true }]);
+    makeFiles(caches, ["in/b.log"]);
+    await until(async () => (await sweeper.reports())[0]!.items === 2);
+    // Whoever asks for a scan meanwhile gets one.
+    makeFiles(caches, ["in/c.log"]);
+    await until(async () => (await sweeper.reports())[0]!.isDue);
+    expect(await sweeper.scan(id, false).ended).toBe("done");
+    expect(await sweeper.reports()).toMatchObject([{ items: 3 }]);
   }));
 
 test("simulated drives are as full as the stated sizes of what lies on them", () =>

@@ -79,11 +79,16 @@ export const marksSchema = Joi.array<readonly SweepMark[]>().max(10_000).items(m
 const DEMO_CACHES = "Flyway caches";
 const DEMO_PROJECTS = "Flyway projects";
 
+// Longer ones are asked for, and told as a job.
+const SHORT_SCAN_MS = 2000;
+
 /** All sweeping: of the product's own locations, and of the folders that the user registered. */
 export class Sweeper {
   private readonly occupied = new Map<string, Occupied>();
   /** Folders that are gone through now. */
   private readonly scanning = new Set<string>();
+  /** And those in which something changed. */
+  private readonly catchingUp = new Map<string, Promise<void>>();
   readonly desk: DeskClient;
 
   private constructor(
@@ -207,6 +212,7 @@ export class Sweeper {
     if (this.folders.all.length === 0) return [];
     const reports = await this.desk.call("report");
     for (const report of reports) this.occupy(report);
+    for (const report of reports) if (report.isDue && (report.scanTookMs ?? 0) < SHORT_SCAN_MS) this.catchUp(report.id);
     const drives = await allDrives(this.folders.all, this.parts.simulated);
     return reports.map((report) => {
       const place = this.folders.get(report.id);
@@ -228,6 +234,17 @@ export class Sweeper {
     }
   }
 
+  /** Goes through a folder in which something changed, where that is done at once: it is no job. */
+  private catchUp(id: string): void {
+    if (this.scanning.has(id) || this.catchingUp.has(id)) return;
+    const caughtUp = this.goThrough(id, false, () => Promise.resolve())
+      .then(() => undefined)
+      // What keeps it from being read is told of the folder.
+      .catch((error: unknown) => console.warn(`${id} was not gone through: ${String(error)}`))
+      .finally(() => this.catchingUp.delete(id));
+    this.catchingUp.set(id, caughtUp);
+  }
+
   /**
    * Goes through a folder, as a job.
    * @throws Problem 404, 409 when that is under way
@@ -241,21 +258,31 @@ export class Sweeper {
 
   private async runScan(id: string, fresh: boolean, { gate, report }: JobControl): Promise<string> {
     try {
+      await this.catchingUp.get(id);
       const before = (await this.desk.call("report")).find((one) => one.id === id)?.files ?? 0;
-      await this.desk.call("beginScan", id, fresh);
-      for (let at = await this.desk.call("scanOn", id); at; at = await this.desk.call("scanOn", id)) {
+      const { files, items } = await this.goThrough(id, fresh, (at) => {
         report(before > 0 ? Math.min(0.99, at.files / before) : 0, scanText(at));
-        await gate();
-      }
-      const found = (await this.desk.call("report")).find((one) => one.id === id)!;
-      this.occupy(found);
-      await this.folders.noteBytes(id, found.totalBytes ?? 0);
-      // The list is there already; it is kept for the next start.
-      this.desk.call("saveScan", id).catch((error: unknown) => console.warn(`The scan was not kept: ${String(error)}`));
-      return `${found.files.toLocaleString("en")} files, of them ${found.items.toLocaleString("en")} cache items`;
+        return gate();
+      });
+      return `${files.toLocaleString("en")} files, of them ${items.toLocaleString("en")} cache items`;
     } finally {
       this.scanning.delete(id);
     }
+  }
+
+  private async goThrough(
+    id: string,
+    fresh: boolean,
+    onProgress: (at: ScanProgress) => Promise<void>,
+  ): Promise<DeskReport> {
+    await this.desk.call("beginScan", id, fresh);
+    for (let at = await this.desk.call("scanOn", id); at; at = await this.desk.call("scanOn", id)) await onProgress(at);
+    const found = (await this.desk.call("report")).find((one) => one.id === id)!;
+    this.occupy(found);
+    await this.folders.noteBytes(id, found.totalBytes ?? 0);
+    // The list is there already; it is kept for the next start.
+    this.desk.call("saveScan", id).catch((error: unknown) => console.warn(`The scan was not kept: ${String(error)}`));
+    return found;
   }
 
   // Planning and moving

@@ -98,7 +98,7 @@ function FolderSheet({ folder }: { readonly folder: FolderReport }) {
       <p>
         {folder.scannedMs === undefined
           ? "Not scanned yet."
-          : `${countText(folder.files, "file")}, ${bytesText(folder.totalBytes ?? 0)}; of them ${countText(folder.items, "cache item")}, ${bytesText(folder.itemBytes)}. Scanned ${agoText(folder.scannedMs, Date.now())}${folder.scanTookMs === undefined ? "" : `, in ${durationText(folder.scanTookMs)}`}.`}{" "}
+          : `${countText(folder.files, "file")}, ${bytesText(folder.totalBytes ?? 0)}; of them ${countText(folder.items, "cache item")}, ${bytesText(folder.itemBytes)}. Scanned ${agoText(folder.scannedMs, Date.now())}${folder.scanTookMs === undefined ? "" : `, in ${durationText(folder.scanTookMs)}`}${folder.isWatched ? "; changes are noticed" : ""}.`}{" "}
         {folder.freeBytes === undefined ? "" : `${bytesText(folder.freeBytes)} free on its drive.`}{" "}
         {forecast === undefined ? "" : `At the rate of the last days it is full on ${momentText(forecast)}.`}
       </p>
