@@ -127,8 +127,11 @@ test("folders of other programs are registered, listed, swept, brought back in p
   await goToSweep(page, "Ledger");
 
   // Backups do not go by themselves, and the newest of each project not at all.
+  const kind = page.getByRole("group", { name: "Kind" });
+  await kind.getByText("Backups").click();
   await expect(page.getByLabel("Select Flyway 102, backups, idle")).not.toBeChecked();
   await expect(page.getByLabel("Select Flyway 102, backups, kept")).toBeDisabled();
+  await kind.getByText("All kinds").click();
 
   // By the keyboard: down to a group, open it, back up.
   await page.getByLabel("Select all that is listed").focus();
@@ -286,4 +289,16 @@ test("a job is wrapped: originals gathered and verified, generated files in hold
   await reopen.getByRole("button", { name: "Look for missing media" }).click();
   await expect(reopen).toContainText("Relinked: footage/clip 3.mov by checksum.");
   await expect(reopen).toContainText("4 of 4 files of Flyway 102 are as they were.");
+
+  // A composition of this application is wrapped like any project, but for what is in use.
+  await chooseComposition(page, "Ringing Station");
+  await page.getByLabel("Project").selectOption("Night Roost");
+  await expect(page.locator("h1")).toHaveText(/^Night Roost: .* of originals, .* generated$/);
+  await expect(page.getByRole("list", { name: "Originals" })).toContainText("night-roost.json project");
+  const own = path.join(application.data, "wrapped composition");
+  await page.getByLabel(/^Gather the originals/).fill(own);
+  await page.getByRole("button", { name: "Wrap Night Roost" }).click();
+  await expect(page.locator(".notices")).toContainText(/1 original gathered; \d+ generated items are in holding/);
+  const composition = JSON.parse(readFileSync(path.join(own, "night-roost.json"), "utf8")) as { id: string };
+  expect(composition.id).toBe("night-roost");
 });

@@ -58,7 +58,7 @@ export async function startServer({ data, port, pages }: ServerOptions): Promise
     const machines = new SimulatedMachines(shipped("machines"));
     const machine = { live: new Live(notes), notes, simulated: machines };
     const drives = { log, locations, simulated };
-    const sweep = { sweeper, timekeeper, wrap: await Wrap.open(data, sweeper, jobs) };
+    const sweep = { sweeper, timekeeper, wrap: await Wrap.open(data, sweeper, locations, jobs) };
     const parts = { locations, moves, sweep, jobs, machine, drives };
     server.on("request", createApp({ ...parts, pages: (await pages?.(server)) ?? [] }));
     await new Promise<void>((resolve, reject) => {

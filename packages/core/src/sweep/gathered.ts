@@ -20,6 +20,17 @@ export interface Original {
   readonly state: "there" | "missing" | "outside";
   /** What the project says that its content is. */
   readonly sha256?: string;
+  /** Where it goes below the gathered folder; below "media" by its name when left out. */
+  readonly to?: string;
+}
+
+/** What a composition of this application has beside its file; it lives in the browser, whose page tells of it. */
+export interface HandedComposition {
+  readonly name: string;
+  /** Numbered pictures that were brought in, by their ids and by what the composition calls them. */
+  readonly sequences: readonly { readonly id: string; readonly name: string }[];
+  /** Ids of baked sequences that no other composition plays. */
+  readonly bakes: readonly string[];
 }
 
 /** What of a project is original, what was generated, and what is missing. */

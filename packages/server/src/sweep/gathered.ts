@@ -70,14 +70,18 @@ export async function originalsOf(
   ruleFile: RuleFile,
   allowed: readonly string[],
 ): Promise<Original[]> {
-  const stats = await stat(projectFile).catch(() => {
-    throw new Problem(404, "no-project", `There is no project file ${projectFile}`);
-  });
-  const reference = path.basename(projectFile);
-  const project: Original = { file: projectFile, reference, kind: "project", bytes: stats.size, state: "there" };
+  const project = await projectOriginal(projectFile);
   const listed = mediaOf(projectFile);
   if (!listed) return [project, ...mediaBeside(projectFile, ruleFile)];
   return [project, ...(await Promise.all(listed.map((one) => mediaOriginal(projectFile, one, allowed))))];
+}
+
+/** @throws Problem 404 when it is gone */
+export async function projectOriginal(file: string): Promise<Original> {
+  const { size } = await stat(file).catch(() => {
+    throw new Problem(404, "no-project", `There is no project file ${file}`);
+  });
+  return { file, reference: path.basename(file), kind: "project", bytes: size, state: "there" };
 }
 
 async function mediaOriginal(
@@ -126,10 +130,11 @@ export async function gather(
   const taken = new Set<string>([GATHERED_MANIFEST, SUMS]);
   const files: GatheredFile[] = [];
   let done = 0;
-  for (const { file, reference, kind, state, sha256: said } of originals) {
+  for (const { file, reference, kind, state, sha256: said, to: wanted } of originals) {
     if (state !== "there") continue;
     await gate();
-    const below = freeName(kind === "project" ? path.basename(file) : `media/${path.basename(file)}`, taken);
+    const name = path.basename(file);
+    const below = freeName(wanted ?? (kind === "project" ? name : `media/${name}`), taken);
     const to = path.join(target, below);
     await mkdir(path.dirname(to), { recursive: true });
     const read = await copy(file, `${to}${PARTIAL}`);

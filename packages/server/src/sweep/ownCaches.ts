@@ -69,6 +69,15 @@ export class OwnCaches {
     return this.locations.open().flatMap((location) => this.itemsOf(location, closed));
   }
 
+  /**
+   * What was generated for a composition; only while it is open are its frames in use.
+   * @param bakes ids of its baked sequences
+   */
+  generatedFor(composition: string, bakes: ReadonlySet<string>): SweepItem[] {
+    const closed = this.told.value.open === composition ? undefined : composition;
+    return this.items(closed).filter(({ owner, id }) => owner === composition || bakes.has(id));
+  }
+
   private itemsOf({ id, volume, sequences }: OpenLocation, closed?: string): SweepItem[] {
     const { compositions, open, sequences: played } = this.told.value;
     const frames = volume.items().map((frame) => ({ ...frame, location: id }));

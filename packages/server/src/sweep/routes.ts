@@ -3,6 +3,7 @@ import {
   MOST_RULES,
   ruleFileSchema,
   type CleaningRule,
+  type HandedComposition,
   type RuleFile,
   type Selection,
   type SweepMark,
@@ -12,6 +13,7 @@ import express, { Router } from "express";
 import Joi from "joi";
 import { accept } from "../http/problem";
 import type { Locations } from "../volumes/locations";
+import { handedSchema } from "./handedOver";
 import { toldSchema, type Told } from "./ownCaches";
 import { marksSchema, sweepSettingsSchema, type Sweeper } from "./sweeper";
 import type { Timekeeper } from "./timekeeper";
@@ -61,6 +63,11 @@ const wrapSchema = Joi.object<{ file: string; target: string; sweeps: boolean }>
   file: folderPath.required(),
   target: folderPath.required(),
   sweeps: Joi.boolean().required(),
+});
+const compositionSchema = Joi.object<{ id: string }>({
+  id: Joi.string()
+    .pattern(/^[\w-]{1,64}$/)
+    .required(),
 });
 const fileSchema = Joi.object<{ file: string }>({ file: folderPath.required() });
 const reopenSchema = Joi.object<{ folder: string }>({ folder: folderPath.required() });
@@ -216,6 +223,16 @@ export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts
   router.post("/wrap", small, async (request, response) => {
     const { file, target, sweeps } = accept(wrapSchema, request.body, "body");
     response.status(202).json({ job: await wrap.start(file, target, sweeps) });
+  });
+
+  router.put("/wrap/compositions/:id", small, (request, response) => {
+    const { id } = accept(compositionSchema, request.params, "path");
+    response.json(wrap.handed.take(id, accept<HandedComposition>(handedSchema, request.body, "body")));
+  });
+
+  router.put("/wrap/compositions/:id/file", async (request, response) => {
+    await wrap.handed.takeFile(accept(compositionSchema, request.params, "path").id, request);
+    response.status(204).end();
   });
 
   router.get("/gathered", (_request, response) => {

@@ -23,6 +23,7 @@ import {
   type Selection,
   type Stayed,
   type SweepFolder,
+  type SweepItem,
   type SweepMark,
   type SweepPlan,
   type SweepSettings,
@@ -162,6 +163,11 @@ export class Sweeper {
 
   explain(ruleFile: RuleFile, paths: readonly string[]): Promise<PathVerdict[]> {
     return this.desk.call("explain", ruleFile, paths);
+  }
+
+  /** As `OwnCaches.generatedFor`. */
+  generatedFor(composition: string, bakes: ReadonlySet<string>): SweepItem[] {
+    return this.own.generatedFor(composition, bakes);
   }
 
   // Registered folders

@@ -15,7 +15,9 @@ import { Problem } from "../http/problem";
 import type { JobControl, Jobs } from "../jobs/jobs";
 import { JsonFile } from "../files/jsonFile";
 import Joi from "joi";
+import type { Locations } from "../volumes/locations";
 import { acceptTarget, gather, originalsOf, readGathered, relink } from "./gathered";
+import { HandedOver } from "./handedOver";
 import type { Sweeper } from "./sweeper";
 
 /** Closes jobs: gathers their originals, and moves what was generated to holding. */
@@ -24,12 +26,15 @@ export class Wrap {
     private readonly sweeper: Sweeper,
     private readonly jobs: Jobs,
     private readonly known: JsonFile<readonly string[]>,
+    /** Compositions of this application; projects of others are found. */
+    readonly handed: HandedOver,
   ) {}
 
   /** @param data folder of the server's data */
-  static async open(data: string, sweeper: Sweeper, jobs: Jobs): Promise<Wrap> {
+  static async open(data: string, sweeper: Sweeper, locations: Locations, jobs: Jobs): Promise<Wrap> {
     const schema = Joi.array<readonly string[]>().items(Joi.string());
-    return new Wrap(sweeper, jobs, await JsonFile.open(path.join(data, "sweep-gathered.json"), schema, []));
+    const known = await JsonFile.open(path.join(data, "sweep-gathered.json"), schema, []);
+    return new Wrap(sweeper, jobs, known, await HandedOver.open(data, locations));
   }
 
   /** Folders that were gathered before, or opened as such. */
@@ -45,11 +50,11 @@ export class Wrap {
   /** @throws Problem 404 when no such project is known */
   async look(file: string): Promise<WrapState> {
     const project = await this.find(file);
-    const originals = await originalsOf(project.file, this.sweeper.ruleFile, this.sweeper.readable);
-    const items = await this.generatedBy(project);
-    const goes = items.filter(({ state }) => state !== "kept" && state !== "in use");
+    const originals = await this.originalsOf(project);
+    const { goes, stays } = await this.generatedBy(project);
     return {
-      ...project,
+      file: project.file,
+      name: project.name,
       originals,
       originalBytes: bytesOf(originals),
       missing: originals.filter((one) => one.state !== "there").length,
@@ -57,22 +62,34 @@ export class Wrap {
         items: goes.length,
         bytes: goes.reduce((sum, { bytes }) => sum + bytes, 0),
         rebuildMs: goes.reduce((sum, { rebuildMs = 0 }) => sum + rebuildMs, 0),
-        stays: items.length - goes.length,
+        stays,
       },
     };
   }
 
   private async find(file: string): Promise<WrapProject> {
-    const found = (await this.projects()).find((one) => one.file === file);
+    const found = this.handed.get(file) ?? (await this.projects()).find((one) => one.file === file);
     if (!found) throw new Problem(404, "no-project", `${file} is not among the project files that were found`);
     return found;
   }
 
+  private originalsOf({ file }: WrapProject): Promise<Original[]> {
+    const composition = this.handed.get(file);
+    if (composition) return this.handed.originals(composition);
+    return originalsOf(file, this.sweeper.ruleFile, this.sweeper.readable);
+  }
+
   /** What was generated for a project, backups left out: they are needed to reopen it. */
-  private async generatedBy({ file }: WrapProject): Promise<SweepItem[]> {
-    const { owner } = projectOfFile(path.basename(file));
-    const items = await this.sweeper.desk.call("itemsOfOwner", owner);
-    return items.filter(({ kind }) => kind !== "backups");
+  private async generatedBy({ file }: WrapProject): Promise<{ goes: SweepItem[]; stays: number }> {
+    const composition = this.handed.get(file);
+    const bakes = new Set(composition?.bakes);
+    const items = composition
+      ? this.sweeper.generatedFor(composition.id, bakes)
+      : await this.sweeper.desk.call("itemsOfOwner", projectOfFile(path.basename(file)).owner);
+    const generated = items.filter(({ kind }) => kind !== "backups");
+    // It plays its bakes as long as it is there.
+    const goes = generated.filter(({ state, id }) => state !== "kept" && (state !== "in use" || bakes.has(id)));
+    return { goes, stays: generated.length - goes.length };
   }
 
   /**
@@ -81,7 +98,7 @@ export class Wrap {
    */
   async start(file: string, target: string, sweeps: boolean): Promise<string> {
     const project = await this.find(file);
-    const originals = await originalsOf(project.file, this.sweeper.ruleFile, this.sweeper.readable);
+    const originals = await this.originalsOf(project);
     const folder = await acceptTarget(
       target,
       this.sweeper.folders.all.map((one) => one.folder),
@@ -104,15 +121,17 @@ export class Wrap {
     const { files, missing } = await gather({ project: project.name, originals, target }, told, gate);
     await this.remember(target);
     const left = missing.length > 0 ? `; ${missing.length} missing` : "";
-    if (!sweeps) return `${files.length} originals gathered in ${target}${left}`;
+    const gathered = `${files.length} ${files.length === 1 ? "original" : "originals"} gathered`;
+    if (!sweeps) return `${gathered} in ${target}${left}`;
     await gate();
     const places = new Map<string, string[]>();
-    for (const { place, id } of await this.generatedBy(project)) places.set(place, [...(places.get(place) ?? []), id]);
+    for (const { place, id } of (await this.generatedBy(project)).goes)
+      places.set(place, [...(places.get(place) ?? []), id]);
     const selection: Selection = [...places].map(([place, ids]) => ({ place, ids }));
     const { batches, skipped } = await this.sweeper.hold(selection, `wrapping ${project.name}`);
     const moved = batches.reduce((sum, { items }) => sum + items, 0);
     const stayed = skipped.length > 0 ? `, ${skipped.length} stayed` : "";
-    return `${files.length} originals gathered${left}; ${moved} generated items are in holding${stayed}`;
+    return `${gathered}${left}; ${moved} generated items are in holding${stayed}`;
   }
 
   private async remember(folder: string): Promise<void> {

@@ -3,6 +3,7 @@ import type {
   FolderReport,
   FrameItem,
   GatheredState,
+  HandedComposition,
   HeldItem,
   HeldReport,
   HistoryEntry,
@@ -208,6 +209,13 @@ export async function tellCompositions(told: {
 
 export function useWrapProjects(): SWRResponse<WrapProject[], RequestError> {
   return useSWR<WrapProject[], RequestError>(`${SWEEP}/projects`, read, SLOWLY);
+}
+
+/** @param text its file @returns the full path that it has there */
+export async function handComposition(id: string, handed: HandedComposition, text: string): Promise<string> {
+  const path = `${SWEEP}/wrap/compositions/${id}`;
+  await request(`${path}/file`, { method: "PUT", body: text });
+  return ((await (await request(path, json("PUT", handed))).json()) as WrapProject).file;
 }
 
 /** What of a project is original, generated and missing; nothing while none is chosen. */

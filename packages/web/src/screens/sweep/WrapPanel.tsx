@@ -1,7 +1,10 @@
 import type { GatheredState, Original, Relinked, WrapState } from "@kinetocache/core";
+import { useLiveQuery } from "dexie-react-hooks";
 import { useState, type FormEvent } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
+import { database } from "../../data/database";
+import { handOver } from "../../data/handOver";
 import {
   relinkGathered,
   reopenGathered,
@@ -17,6 +20,8 @@ import { useAttempt } from "./attempt";
 import { countText } from "./sweepWords";
 
 const MOST_LISTED = 200;
+// No full path begins with that.
+const COMPOSITION = "composition:";
 const STATES: Readonly<Record<Exclude<Original["state"], "there">, string>> = {
   missing: "missing",
   outside: "not in a registered folder: add its folder as source media on Storage",
@@ -25,8 +30,20 @@ const STATES: Readonly<Record<Exclude<Original["state"], "there">, string>> = {
 /** Closes a job: originals in one folder, generated files to holding; and opens it again. */
 export function WrapPanel() {
   const projects = useWrapProjects();
-  const [file, setFile] = useState<string>();
+  const { document } = useWorkspace();
+  const compositions = useLiveQuery(() => database.documents.toArray()) ?? [];
+  const { run } = useAttempt();
+  const [chosen, setChosen] = useState("");
+  const [handed, setHanded] = useState<{ readonly id: string; readonly file: string }>();
+  const composition = compositions.find(({ id }) => chosen === `${COMPOSITION}${id}`);
+  const file = composition ? (handed?.id === composition.id ? handed.file : undefined) : chosen || undefined;
   const state = useWrapState(file);
+  const choose = (value: string) => {
+    setChosen(value);
+    setHanded(undefined);
+    const id = value.startsWith(COMPOSITION) ? value.slice(COMPOSITION.length) : undefined;
+    if (id !== undefined) void run(async () => setHanded({ id, file: await handOver(id) }));
+  };
   if (projects.error && !projects.data)
     return (
       <>
@@ -38,28 +55,34 @@ export function WrapPanel() {
   return (
     <>
       <div className="page-head">
-        <h1>{answer(state.data, projects.data.length)}</h1>
+        <h1>{answer(file === undefined ? undefined : state.data, projects.data.length + compositions.length)}</h1>
         <span>Originals are copied and verified; they are never moved or deleted.</span>
       </div>
       <section className="sheet" aria-label="Wrap">
         <Form.Label htmlFor="wrap-project">
-          Project <small>from the folders where projects live</small>
+          Project <small>a composition, or of those found where projects of registered folders live</small>
         </Form.Label>
-        <Form.Select
-          id="wrap-project"
-          size="sm"
-          value={file ?? ""}
-          onChange={(event) => setFile(event.target.value || undefined)}
-        >
+        <Form.Select id="wrap-project" size="sm" value={chosen} onChange={(event) => choose(event.target.value)}>
           <option value="">choose the project to wrap</option>
-          {projects.data.map((project) => (
-            <option key={project.file} value={project.file}>
-              {project.name}, {project.file}
-            </option>
-          ))}
+          <optgroup label="Compositions">
+            {compositions.map(({ id, name }) => (
+              <option key={id} value={`${COMPOSITION}${id}`}>
+                {name}
+              </option>
+            ))}
+          </optgroup>
+          <optgroup label="Projects in folders">
+            {projects.data.map((project) => (
+              <option key={project.file} value={project.file}>
+                {project.name}, {project.file}
+              </option>
+            ))}
+          </optgroup>
         </Form.Select>
-        {state.error ? <p className="control-warning">{state.error.message}</p> : null}
-        {state.data && file !== undefined ? <Wrapping key={file} state={state.data} /> : null}
+        {state.error && file !== undefined ? <p className="control-warning">{state.error.message}</p> : null}
+        {state.data && file !== undefined ? (
+          <Wrapping key={file} state={state.data} isOpen={composition?.id === document.id} />
+        ) : null}
       </section>
       <Reopen />
     </>
@@ -73,7 +96,13 @@ function answer(state: WrapState | undefined, projects: number): string {
   return `${state.name}: ${bytesText(state.originalBytes)} of originals, ${bytesText(state.generated.bytes)} generated${missing}`;
 }
 
-function Wrapping({ state }: { readonly state: WrapState }) {
+interface WrappingProps {
+  readonly state: WrapState;
+  /** Whether it is the composition that is open. */
+  readonly isOpen: boolean;
+}
+
+function Wrapping({ state, isOpen }: WrappingProps) {
   const { notify } = useWorkspace();
   const [target, setTarget] = useState("");
   const [sweeps, setSweeps] = useState(true);
@@ -104,11 +133,13 @@ function Wrapping({ state }: { readonly state: WrapState }) {
             Generated <span className="mono">{bytesText(generated.bytes)}</span>
           </h3>
           <p>
-            {countText(generated.items, "item")} of cache, baked frames, proxies and indexes
+            {countText(generated.items, "item")} of cache, baked frames, proxies and indexes.{" "}
             {generated.rebuildMs > 0
-              ? `; making them again would take about ${durationText(generated.rebuildMs)} est.`
+              ? `Making them again would take about ${durationText(generated.rebuildMs)} (est.). `
               : ""}
-            . {generated.stays > 0 ? `${countText(generated.stays, "item")} kept or in use stay. ` : ""}
+            {generated.stays > 0
+              ? `${countText(generated.stays, "item")} kept or in use ${generated.stays === 1 ? "stays" : "stay"}${isOpen ? ": open another composition, and what this one uses can go" : ""}. `
+              : ""}
             Backups stay.
           </p>
         </div>
@@ -190,7 +221,8 @@ function Reopen() {
           <p role="status">{gatheredText(state)}</p>
           {state.projectFile === undefined ? null : (
             <p>
-              Open this in its program: <span className="mono">{state.projectFile}</span>
+              Open this in its program, or import it if it is a composition:{" "}
+              <span className="mono">{state.projectFile}</span>
             </p>
           )}
           <ul className="plan-skipped" aria-label="Missing media">

@@ -1,0 +1,22 @@
+import { currentDocument } from "@kinetocache/core";
+import { database } from "./database";
+import { exportDocument } from "./documents";
+import { handComposition } from "./sweep";
+import { sequencesOf } from "./told";
+
+/**
+ * Hands a composition over to the server, which gathers and sweeps: its file, and which stored sequences are its own.
+ * @returns the full path of its file there @throws Error when it is not there any more, RequestError
+ */
+export async function handOver(id: string): Promise<string> {
+  const documents = await database.documents.toArray();
+  const stored = documents.find((one) => one.id === id);
+  if (!stored) throw new Error("This composition is not there any more.");
+  const document = currentDocument(stored.history);
+  const sequences = Object.entries(document.assets).flatMap(([name, asset]) =>
+    asset.kind === "sequence" ? [{ id: asset.sequence, name }] : [],
+  );
+  const played = new Set(documents.filter((one) => one !== stored).flatMap(sequencesOf));
+  const bakes = stored.bakes.map(({ sequence }) => sequence).filter((sequence) => !played.has(sequence));
+  return handComposition(id, { name: stored.name, sequences, bakes }, exportDocument(document));
+}
