@@ -1,6 +1,7 @@
 // Everything that must hold, in one run: format, lint, types, dead code, unit tests, interface tests.
-import { spawnSync } from "node:child_process";
+import { spawn, spawnSync } from "node:child_process";
 import { mkdirSync, readFileSync, rmSync } from "node:fs";
+import { availableParallelism } from "node:os";
 import { build, installChromium, installFfmpeg, installPackages } from "./prepare.mjs";
 
 installPackages();
@@ -17,11 +18,28 @@ function count(name, good, bad) {
   console.log(`${name}: ${good} passed, ${bad} failed\n`);
 }
 
-/** A check that either holds or does not. */
-function check(name, command, args) {
-  console.log(`— ${name}`);
-  const { status } = spawnSync("npx", [command, ...args], { stdio: "inherit" });
-  count(name, status === 0 ? 1 : 0, status === 0 ? 0 : 1);
+/** Checks that either hold or do not, as many at once as there are cores; each says what it has to say when it ends. */
+async function check(checks) {
+  const waiting = [...checks];
+  const work = async () => {
+    for (let next = waiting.shift(); next; next = waiting.shift()) {
+      const [name, command, args] = next;
+      const { status, said } = await run(command, args);
+      console.log(`— ${name}\n${said}`);
+      count(name, status === 0 ? 1 : 0, status === 0 ? 0 : 1);
+    }
+  };
+  await Promise.all(Array.from({ length: availableParallelism() }, work));
+}
+
+function run(command, args) {
+  return new Promise((resolve, reject) => {
+    const child = spawn("npx", [command, ...args], { stdio: ["ignore", "pipe", "pipe"] });
+    let said = "";
+    for (const stream of [child.stdout, child.stderr]) stream.on("data", (text) => (said += text));
+    child.once("error", reject);
+    child.once("close", (status) => resolve({ status, said }));
+  });
 }
 
 /** A test run that writes how many tests passed. A run that reports nothing, or ends badly, has failed. */
@@ -41,19 +59,13 @@ function tests(name, command, args, report, read) {
 }
 
 mkdirSync("test-results", { recursive: true });
-check("format", "prettier", ["--check", "--log-level", "warn", "."]);
-check("lint", "eslint", ["."]);
-for (const project of [
-  "packages/kernels",
-  "packages/core",
-  "packages/server",
-  "packages/web",
-  "packages/web/tsconfig.worker.json",
-  ".",
-]) {
-  check(`types of ${project}`, "tsc", ["-p", project]);
-}
-check("dead code", "knip", []);
+const projects = ["packages/kernels", "packages/core", "packages/server", "packages/web"];
+await check([
+  ["lint", "eslint", ["."]],
+  ...[...projects, "packages/web/tsconfig.worker.json", "."].map((one) => [`types of ${one}`, "tsc", ["-p", one]]),
+  ["dead code", "knip", []],
+  ["format", "prettier", ["--check", "--log-level", "warn", "."]],
+]);
 tests("unit tests", "jest", ["--json", "--outputFile=test-results/unit.json"], "test-results/unit.json", (report) => [
   report.numPassedTests,
   report.numFailedTests + report.numRuntimeErrorTestSuites,
