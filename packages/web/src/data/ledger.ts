@@ -34,6 +34,8 @@ export interface Ledger {
   readonly places: readonly LedgerPlace[];
   /** Registered folders whose items are still being read. */
   readonly reading: number;
+  /** Whether which cached frames can still be shown is being worked out: they are listed once it is known. */
+  readonly isMarking: boolean;
 }
 
 interface Listed {
@@ -118,10 +120,19 @@ export function useLedger(): { readonly ledger: Ledger | undefined; readonly err
   const frames = useFrameItems(useFrames().data, document.id);
   const baked = useBakedItems();
   const found = useFoundItems(folders.data);
-  const items = useMemo(() => frames && baked && [...frames, ...baked, ...found.items], [frames, baked, found.items]);
+  const items = useMemo(() => {
+    const others = baked && [...baked, ...found.items];
+    // With many superseded frames it takes a while: what else there is need not wait for that.
+    if (!others || (!frames && others.length === 0)) return undefined;
+    return frames ? [...frames, ...others] : others;
+  }, [frames, baked, found.items]);
   const places = usePlaces(locations, drives, folders.data);
   const { reading } = found;
-  const ledger = useMemo(() => items && places && { items, places, reading }, [items, places, reading]);
+  const isMarking = frames === undefined;
+  const ledger = useMemo(
+    () => items && places && { items, places, reading, isMarking },
+    [items, places, reading, isMarking],
+  );
   return ledger ? { ledger, error: undefined } : { ledger: undefined, error: error ?? folders.error };
 }
 

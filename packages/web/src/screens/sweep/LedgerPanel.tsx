@@ -184,7 +184,7 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
   const [moved, setMoved] = useState<HeldReport>();
   const { busy, run } = useAttempt();
 
-  const { items, places, reading } = ledger;
+  const { items, places, reading, isMarking } = ledger;
   const stale = useMemo(() => staleKeys(items), [items]);
   const selected = chosen ?? stale;
   const asked = useDeferredValue(filter);
@@ -255,13 +255,14 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
   return (
     <>
       <div className="page-head">
-        <h1>{stale.size > 0 ? `${bytesText(staleBytes)} can go` : "Nothing is stale"}</h1>
+        <h1>{stale.size > 0 ? `${bytesText(staleBytes)} can go` : isMarking ? "Looking…" : "Nothing is stale"}</h1>
         <span>
           of {bytesText(sum(items))} of cache on {countText(Math.max(1, drives.length), "drive")}.{" "}
           {rebuildMs > 0
             ? `Making the selected ${bytesText(sum(chosenItems))} again would take about ${durationText(rebuildMs)}${chosenItems.some(({ isEstimate }) => isEstimate) ? " est." : ""}`
             : ""}
           {reading > 0 ? " Still reading the list of a folder." : ""}
+          {isMarking ? " Still working out which rendered frames can be shown again." : ""}
         </span>
         <div className="page-action page-exports">
           <Button
