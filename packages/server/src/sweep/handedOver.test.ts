@@ -3,11 +3,15 @@ import path from "node:path";
 import { writeFrame, type GatheredState, type SequenceState, type WrapState } from "@kinetocache/core";
 import type { JobStatus } from "../jobs/jobs";
 import { keyOf } from "../../../../testing/keys";
-import { withServer, type TestServer } from "../../../../testing/server";
+import { withFolder, withServer, withServerIn, type TestServer } from "../../../../testing/server";
 import { until } from "../../../../testing/until";
 
 const TEXT = '{ "format": "kinetocache-composition" }\n';
 const ID = "night-roost";
+
+/** A server, and the folder that its data is in. */
+const withServerAnd = (use: (server: TestServer, folder: string) => Promise<void>) =>
+  withFolder((folder) => withServerIn(path.join(folder, "data"), (server) => use(server, folder)));
 
 /** Stores two pictures, as they are when they are brought in or baked. */
 async function makeSequence(server: TestServer, name: string, kind: "bake" | "import"): Promise<SequenceState> {
@@ -38,7 +42,7 @@ const look = (server: TestServer, file: string) =>
   server.json<WrapState>(`/api/sweep/wrap?file=${encodeURIComponent(file)}`);
 
 test("a composition is wrapped: its file and the pictures brought in gathered, its frames and bakes in holding", () =>
-  withServer(async (server) => {
+  withServerAnd(async (server, folder) => {
     const near = await makeSequence(server, "near", "import");
     const far = await makeSequence(server, "far", "import");
     const baked = await makeSequence(server, "Sky", "bake");
@@ -54,7 +58,7 @@ test("a composition is wrapped: its file and the pictures brought in gathered, i
     expect(state).toMatchObject({ name: "Night Roost", missing: 1, generated: { items: 3, stays: 0 } });
     expect(state.originals.at(-1)).toMatchObject({ reference: "fog", state: "missing" });
 
-    const target = path.join(server.data, "../gathered");
+    const target = path.join(folder, "gathered");
     const wish = { file, target, sweeps: true };
     const { job } = (await (await server.send("POST", "/api/sweep/wrap", wish)).json()) as { job: string };
     const status = async () => (await server.json<JobStatus[]>("/api/jobs")).find(({ id }) => id === job)!;
