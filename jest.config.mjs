@@ -2,6 +2,8 @@
 export default {
   // Machines that do other things beside are slow at times; no test asserts how long it takes.
   testTimeout: 60_000,
+  // By itself it leaves one core idle, which on two is half of them.
+  maxWorkers: "100%",
   testMatch: ["<rootDir>/packages/**/*.test.ts", "<rootDir>/scripts/**/*.test.ts"],
   transform: {
     "\\.m?[jt]sx?$": [
