@@ -228,6 +228,23 @@ test("what changes in a folder is listed by itself while somebody looks", () =>
     expect(await sweeper.reports()).toMatchObject([{ items: 3 }]);
   }));
 
+test("what was shown before it moves is not listed anew until it moved: what changed meanwhile stays", () =>
+  withSweeper(async (sweeper, _locations, folder) => {
+    const caches = path.join(folder, "caches");
+    makeFiles(caches, ["Flyway 102/cache/a.exr", "b.log"]);
+    const { id } = await sweeper.register(caches, []);
+    await sweeper.scan(id, false).ended;
+    const selection = [{ place: id, ids: ["Flyway 102/cache", "b.log"] }];
+    expect((await sweeper.plan(selection)).items).toHaveLength(2);
+    makeFiles(caches, ["Flyway 102/cache/new.exr"]);
+    await until(async () => (await sweeper.reports())[0]!.isDue);
+    expect(await sweeper.reports()).toMatchObject([{ isDue: true, files: 2 }]);
+    const { batches, skipped } = await sweeper.hold(selection, "you");
+    expect(batches).toMatchObject([{ items: 1 }]);
+    expect(skipped).toMatchObject([{ id: "Flyway 102/cache", reason: "it changed since it was listed" }]);
+    await until(async () => (await sweeper.reports())[0]!.files === 2);
+  }));
+
 test("simulated drives are as full as the stated sizes of what lies on them", () =>
   withSweeper(async (sweeper, _locations, folder) => {
     const caches = path.join(folder, "data/drives/spinning/Flyway caches");

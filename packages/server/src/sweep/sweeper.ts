@@ -82,6 +82,7 @@ const DEMO_PROJECTS = "Flyway projects";
 
 // Longer ones are asked for, and told as a job.
 const SHORT_SCAN_MS = 2000;
+const DECIDING_MS = 5 * 60_000;
 
 /** All sweeping: of the product's own locations, and of the folders that the user registered. */
 export class Sweeper {
@@ -90,6 +91,8 @@ export class Sweeper {
   private readonly scanning = new Set<string>();
   /** And those in which something changed. */
   private readonly catchingUp = new Map<string, Promise<void>>();
+  /** When somebody last asked what would move. */
+  private plannedMs = 0;
   readonly desk: DeskClient;
 
   private constructor(
@@ -218,7 +221,10 @@ export class Sweeper {
     if (this.folders.all.length === 0) return [];
     const reports = await this.desk.call("report");
     for (const report of reports) this.occupy(report);
-    for (const report of reports) if (report.isDue && (report.scanTookMs ?? 0) < SHORT_SCAN_MS) this.catchUp(report.id);
+    // What is being decided on moves as it was shown, or stays because it changed.
+    const isDecided = Date.now() - this.plannedMs > DECIDING_MS;
+    for (const { id, isDue, scanTookMs = 0 } of reports)
+      if (isDecided && isDue && scanTookMs < SHORT_SCAN_MS) this.catchUp(id);
     const drives = await allDrives(this.folders.all, this.parts.simulated);
     return reports.map((report) => {
       const place = this.folders.get(report.id);
@@ -294,6 +300,7 @@ export class Sweeper {
   // Planning and moving
 
   async plan(selection: Selection): Promise<SweepPlan> {
+    this.plannedMs = Date.now();
     const { own, found } = this.divide(selection);
     const plans = own.map(({ location, ids }) => this.own.plan(location, ids));
     if (found.length > 0) plans.push(await this.desk.call("plan", found));
@@ -314,6 +321,7 @@ export class Sweeper {
         const stayed = skipped.filter((one) => one.place === place).length;
         await this.note("swept", batch, this.pathOf(place), by, stayed);
       }
+    this.plannedMs = 0;
     return {
       batches: reports.flatMap(({ batches }) => batches),
       skipped: reports.flatMap(({ skipped }) => skipped),
