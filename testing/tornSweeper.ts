@@ -28,8 +28,8 @@ function make(): HeldItem[] {
 const holding = Holding.open(place, path.join(place, ".holding"));
 const items = make();
 const names = items.map((item) => item.path).join(" ");
-say("open");
-say(`all ${names}`);
+// At one go: it may be killed as soon as it says that it is open.
+say(`open\nall ${names}`);
 for (;;) {
   say("sweeping");
   const { batch } = await holding.hold(items, "you");
