@@ -3,6 +3,9 @@ import Joi from "joi";
 
 /** A value that is kept in a file of its own, and replaced as a whole. */
 export class JsonFile<T> {
+  /** When what was written last is there, or could not be. */
+  private written: Promise<unknown> = Promise.resolve();
+
   private constructor(
     private readonly file: string,
     private current: T,
@@ -27,9 +30,12 @@ export class JsonFile<T> {
     return this.current;
   }
 
-  async replace(value: T): Promise<void> {
+  /** Values follow one another: the last one stands, whoever writes at the same time. */
+  replace(value: T): Promise<void> {
     this.current = value;
-    await replaceFile(this.file, value);
+    const writing = this.written.then(() => replaceFile(this.file, value));
+    this.written = writing.catch(() => undefined);
+    return writing;
   }
 }
 
