@@ -63,6 +63,8 @@ export class FoundRoot implements Keeper {
     try {
       this.tree = decodeTree(readFileSync(index));
       this.scannedMs = lstatSync(index).mtimeMs;
+      if (this.tree) this.watch.follow(folderPaths(this.tree));
+      if (this.isWatched) this.watch.note();
     } catch (error) {
       if ((error as NodeJS.ErrnoException).code !== "ENOENT") throw error;
     }

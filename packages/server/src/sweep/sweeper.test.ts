@@ -16,6 +16,7 @@ import { TestServer, withServer, withServerIn, withFolder } from "../../../../te
 import { makeFiles, withSweeper } from "../../../../testing/sweeper";
 import { until } from "../../../../testing/until";
 import { ifReadable } from "../machine/processes";
+import type { Sweeper } from "./sweeper";
 
 const json = (body: unknown): RequestInit => ({
   method: "POST",
@@ -88,8 +89,14 @@ test("what is registered is there after a restart, with what was found, and its 
         skipped: [{ id: "none.log", reason: "it is not listed" }],
       });
     });
+    makeFiles(caches, ["new.log"]);
     await withServerIn(data, async (server) => {
       expect(await server.json("/api/sweep/folders")).toMatchObject([{ id, folder: caches }]);
+      // What changed meanwhile is found by itself.
+      await until(async () => {
+        await server.json("/api/sweep/folders");
+        return (await (await server.ask(`/api/sweep/folders/${id}/items`)).text()).includes("new.log");
+      });
       const [batch] = await server.json<{ id: string }[]>("/api/sweep/holds");
       expect(await server.json(`/api/sweep/holds/${batch!.id}/restore`, json({}))).toEqual({ stayed: [] });
       expect(existsSync(path.join(caches, "b.log"))).toBe(true);
@@ -184,6 +191,19 @@ test("a rule file is checked before it counts, tried without being kept, and rea
     });
   }));
 
+/** A sweeper with one registered folder that holds some files, gone through once. */
+const withScanned = (
+  names: readonly string[],
+  use: (sweeper: Sweeper, id: string, caches: string) => Promise<void>,
+): Promise<void> =>
+  withSweeper(async (sweeper, _locations, folder) => {
+    const caches = path.join(folder, "caches");
+    makeFiles(caches, names);
+    const { id } = await sweeper.register(caches, []);
+    await sweeper.scan(id, false).ended;
+    await use(sweeper, id, caches);
+  });
+
 /** Number of the process that has the folders, which this one started. */
 function deskPid(): number {
   const isDesk = (pid: string) => {
@@ -196,11 +216,7 @@ function deskPid(): number {
 }
 
 test("a process that has the folders and ends is started again, and nothing is lost", () =>
-  withSweeper(async (sweeper, _locations, folder) => {
-    const caches = path.join(folder, "caches");
-    makeFiles(caches, ["a.log", "b.log"]);
-    const { id } = await sweeper.register(caches, []);
-    await sweeper.scan(id, false).ended;
+  withScanned(["a.log", "b.log"], async (sweeper, id, caches) => {
     await sweeper.hold([{ place: id, ids: ["a.log"] }], "you");
     const pid = deskPid();
     const asked = sweeper.desk.call("report").catch((error: Error) => error.message);
@@ -213,11 +229,7 @@ test("a process that has the folders and ends is started again, and nothing is l
   }));
 
 test("what changes in a folder is listed by itself while somebody looks", () =>
-  withSweeper(async (sweeper, _locations, folder) => {
-    const caches = path.join(folder, "caches");
-    makeFiles(caches, ["in/a.log"]);
-    const { id } = await sweeper.register(caches, []);
-    await sweeper.scan(id, false).ended;
+  withScanned(["in/a.log"], async (sweeper, id, caches) => {
     expect(await sweeper.reports()).toMatchObject([{ items: 1, isWatched: true }]);
     makeFiles(caches, ["in/b.log"]);
     await until(async () => (await sweeper.reports())[0]!.items === 2);
@@ -229,11 +241,7 @@ test("what changes in a folder is listed by itself while somebody looks", () =>
   }));
 
 test("what was shown before it moves is not listed anew until it moved: what changed meanwhile stays", () =>
-  withSweeper(async (sweeper, _locations, folder) => {
-    const caches = path.join(folder, "caches");
-    makeFiles(caches, ["Flyway 102/cache/a.exr", "b.log"]);
-    const { id } = await sweeper.register(caches, []);
-    await sweeper.scan(id, false).ended;
+  withScanned(["Flyway 102/cache/a.exr", "b.log"], async (sweeper, id, caches) => {
     const selection = [{ place: id, ids: ["Flyway 102/cache", "b.log"] }];
     expect((await sweeper.plan(selection)).items).toHaveLength(2);
     makeFiles(caches, ["Flyway 102/cache/new.exr"]);

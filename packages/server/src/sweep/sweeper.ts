@@ -82,6 +82,7 @@ const DEMO_PROJECTS = "Flyway projects";
 
 // Longer ones are asked for, and told as a job.
 const SHORT_SCAN_MS = 2000;
+// Whoever looked at what would move, and neither moved nor left it, has left by then.
 const DECIDING_MS = 5 * 60_000;
 
 /** All sweeping: of the product's own locations, and of the folders that the user registered. */
@@ -217,6 +218,7 @@ export class Sweeper {
     ];
   }
 
+  /** The registered folders; as somebody looks, those in which something changed are gone through meanwhile. */
   async reports(): Promise<FolderReport[]> {
     if (this.folders.all.length === 0) return [];
     const reports = await this.desk.call("report");

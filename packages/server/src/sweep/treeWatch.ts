@@ -64,7 +64,8 @@ export class TreeWatch {
     }
   }
 
-  private note(): void {
+  /** Notes that something changed, or may have while nobody watched. */
+  note(): void {
     const lastMs = Date.now();
     if (this.changes) this.changes.lastMs = lastMs;
     else this.changes = { firstMs: lastMs, lastMs };
