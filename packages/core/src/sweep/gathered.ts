@@ -10,7 +10,7 @@ export interface WrapProject {
 
 /** A file that cannot be made again: the project file, or media that it refers to. */
 export interface Original {
-  /** Full path; of one that is missing, where it should be. */
+  /** Full path; of one that is missing, where it should be, or the id of a sequence that is nowhere. */
   readonly file: string;
   /** As the project refers to it. */
   readonly reference: string;

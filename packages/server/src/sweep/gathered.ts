@@ -187,7 +187,7 @@ async function replace(file: string, text: string): Promise<void> {
 }
 
 /** A name that is not taken yet; taken afterwards. */
-function freeName(wanted: string, taken: Set<string>): string {
+export function freeName(wanted: string, taken: Set<string>): string {
   const { dir, name, ext } = path.parse(wanted);
   let free = wanted;
   // Some drives do not tell small letters from capitals.

@@ -6,7 +6,7 @@ import { pipeline } from "node:stream/promises";
 import type { HandedComposition, Original, WrapProject } from "@kinetocache/core";
 import Joi from "joi";
 import type { Locations } from "../volumes/locations";
-import { projectOriginal } from "./gathered";
+import { freeName, projectOriginal } from "./gathered";
 
 const sequenceId = Joi.string().max(64);
 export const handedSchema = Joi.object<HandedComposition>({
@@ -46,7 +46,7 @@ export class HandedOver {
 
   /** Takes what a composition has. @param id letters, digits and hyphens @returns the full path that its file is to have */
   take(id: string, handed: HandedComposition): WrapProject {
-    const file = path.join(this.folder, `${id}.json`);
+    const file = this.fileOf(id);
     this.byFile.set(file, { ...handed, id, file });
     return { file, name: handed.name };
   }
@@ -54,7 +54,7 @@ export class HandedOver {
   /** And its file. */
   async takeFile(id: string, content: Readable): Promise<void> {
     await mkdir(this.folder, { recursive: true });
-    const file = path.join(this.folder, `${id}.json`);
+    const file = this.fileOf(id);
     await pipeline(content, createWriteStream(`${file}.new`));
     await rename(`${file}.new`, file);
   }
@@ -72,7 +72,8 @@ export class HandedOver {
         originals.push({ file: id, reference: name, kind: "media", bytes: 0, state: "missing" });
         continue;
       }
-      const below = folderName(name, taken);
+      // What it is called is not to lead elsewhere.
+      const below = freeName(name.replace(/[/\\\0]/g, "_").replace(/^\.+/, "_"), taken);
       for (const one of (await readdir(folder)).sort()) {
         const picture = path.join(folder, one);
         const { size } = await stat(picture);
@@ -83,19 +84,14 @@ export class HandedOver {
     return originals;
   }
 
+  private fileOf(id: string): string {
+    return path.join(this.folder, `${id}.json`);
+  }
+
   private folderOf(id: string): string | undefined {
     return this.locations
       .open()
       .map(({ sequences }) => sequences.get(id)?.folder)
       .find((folder) => folder !== undefined);
   }
-}
-
-/** A name that leads nowhere else, and is not taken yet; taken afterwards. */
-function folderName(name: string, taken: Set<string>): string {
-  const plain = name.replace(/[/\\\0]/g, "_").replace(/^\.+/, "_");
-  let free = plain;
-  for (let n = 2; taken.has(free.toLowerCase()); n++) free = `${plain} ${n}`;
-  taken.add(free.toLowerCase());
-  return free;
 }

@@ -50,7 +50,7 @@ const EVERYTHING = { has: () => true };
 /** The product's own locations, as far as sweeping goes. */
 export class OwnCaches {
   constructor(
-    readonly locations: Locations,
+    private readonly locations: Locations,
     private readonly told: JsonFile<Told>,
   ) {}
 

@@ -13,10 +13,14 @@ export async function handOver(id: string): Promise<string> {
   const stored = documents.find((one) => one.id === id);
   if (!stored) throw new Error("This composition is not there any more.");
   const document = currentDocument(stored.history);
-  const sequences = Object.entries(document.assets).flatMap(([name, asset]) =>
-    asset.kind === "sequence" ? [{ id: asset.sequence, name }] : [],
+  // Several assets may show the same pictures.
+  const names = new Map(
+    Object.entries(document.assets).flatMap(([name, asset]) =>
+      asset.kind === "sequence" ? [[asset.sequence, name] as const] : [],
+    ),
   );
   const played = new Set(documents.filter((one) => one !== stored).flatMap(sequencesOf));
   const bakes = stored.bakes.map(({ sequence }) => sequence).filter((sequence) => !played.has(sequence));
+  const sequences = [...names].map(([sequence, name]) => ({ id: sequence, name }));
   return handComposition(id, { name: stored.name, sequences, bakes }, exportDocument(document));
 }

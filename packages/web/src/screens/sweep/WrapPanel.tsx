@@ -22,6 +22,12 @@ import { countText } from "./sweepWords";
 const MOST_LISTED = 200;
 // No full path begins with that.
 const COMPOSITION = "composition:";
+
+/** Id of the composition that is chosen; nothing when it is a project file. */
+function compositionOf(chosen: string): string | undefined {
+  return chosen.startsWith(COMPOSITION) ? chosen.slice(COMPOSITION.length) : undefined;
+}
+
 const STATES: Readonly<Record<Exclude<Original["state"], "there">, string>> = {
   missing: "missing",
   outside: "not in a registered folder: add its folder as source media on Storage",
@@ -35,13 +41,15 @@ export function WrapPanel() {
   const { run } = useAttempt();
   const [chosen, setChosen] = useState("");
   const [handed, setHanded] = useState<{ readonly id: string; readonly file: string }>();
-  const composition = compositions.find(({ id }) => chosen === `${COMPOSITION}${id}`);
-  const file = composition ? (handed?.id === composition.id ? handed.file : undefined) : chosen || undefined;
-  const state = useWrapState(file);
+  const composition = compositionOf(chosen);
+  const file = composition === undefined ? chosen || undefined : handed?.id === composition ? handed.file : undefined;
+  const found = useWrapState(file);
+  // Until another project is known, what is known of the one before is still there.
+  const state = found.data?.file === file ? found.data : undefined;
   const choose = (value: string) => {
     setChosen(value);
     setHanded(undefined);
-    const id = value.startsWith(COMPOSITION) ? value.slice(COMPOSITION.length) : undefined;
+    const id = compositionOf(value);
     if (id !== undefined) void run(async () => setHanded({ id, file: await handOver(id) }));
   };
   if (projects.error && !projects.data)
@@ -55,7 +63,7 @@ export function WrapPanel() {
   return (
     <>
       <div className="page-head">
-        <h1>{answer(file === undefined ? undefined : state.data, projects.data.length + compositions.length)}</h1>
+        <h1>{answer(state, projects.data.length + compositions.length)}</h1>
         <span>Originals are copied and verified; they are never moved or deleted.</span>
       </div>
       <section className="sheet" aria-label="Wrap">
@@ -79,10 +87,8 @@ export function WrapPanel() {
             ))}
           </optgroup>
         </Form.Select>
-        {state.error && file !== undefined ? <p className="control-warning">{state.error.message}</p> : null}
-        {state.data && file !== undefined ? (
-          <Wrapping key={file} state={state.data} isOpen={composition?.id === document.id} />
-        ) : null}
+        {found.error && file !== undefined ? <p className="control-warning">{found.error.message}</p> : null}
+        {state ? <Wrapping key={file} state={state} isOpen={composition === document.id} /> : null}
       </section>
       <Reopen />
     </>
