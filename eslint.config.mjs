@@ -29,6 +29,8 @@ const elements = [
   { type: "demo", pattern: "demo" },
 ];
 
+const USE_FOLDER =
+  "Use Folder or Place of packages/server/src/files: a path may lead elsewhere by the time it is used.";
 const only = (from, ...allow) => ({ from: [from], allow: [from, ...allow] });
 
 export default tseslint.config(
@@ -71,6 +73,32 @@ export default tseslint.config(
         },
       ],
     },
+  },
+  {
+    // Below a folder of the user's everything goes through `Folder`, which is held open: no path leads elsewhere then.
+    files: ["packages/server/src/{sweep,volumes,sequences}/**/*.ts", "packages/server/src/drives/driveTest.ts"],
+    ignores: ["**/*.test.ts"],
+    rules: {
+      "no-restricted-imports": [
+        "error",
+        {
+          paths: [
+            { name: "node:fs", allowImportNames: ["constants", "FSWatcher", "Stats", "watch"], message: USE_FOLDER },
+            {
+              name: "node:fs/promises",
+              allowImportNames: ["access", "constants", "FileHandle", "realpath"],
+              message: USE_FOLDER,
+            },
+          ],
+        },
+      ],
+      "no-restricted-properties": ["error", { object: "process", property: "chdir", message: USE_FOLDER }],
+    },
+  },
+  {
+    // The scanner changes into each folder and makes sure that it is the one that was listed.
+    files: ["packages/server/src/sweep/scan.ts"],
+    rules: { "no-restricted-imports": "off", "no-restricted-properties": "off" },
   },
   {
     files: ["packages/web/src/**/*.{ts,tsx}"],

@@ -8,6 +8,11 @@ export function mountDrive(folder: string, size: string): boolean {
   return spawnSync("mount", ["-t", "tmpfs", "-o", `size=${size}`, "tmpfs", folder]).status === 0;
 }
 
+/** Mounts a folder once more, on another one of the same drive. @returns whether that is allowed */
+export function bindFolder(folder: string, on: string): boolean {
+  return spawnSync("mount", ["--bind", folder, on]).status === 0;
+}
+
 export function unmountDrive(folder: string): void {
   spawnSync("umount", ["-l", folder]);
 }
@@ -23,6 +28,9 @@ const canMount = (() => {
 
 /** A test that needs drives of its own; not every user may have them. */
 export const driveTest = canMount ? test : test.skip;
+
+/** A test that mounts folders once more elsewhere; not every user may do that. */
+export const bindTest = driveTest;
 
 /** A test that becomes another user for a while; only the superuser can. */
 export const otherUserTest = process.geteuid?.() === 0 ? test : test.skip;

@@ -3,6 +3,7 @@ import path from "node:path";
 import { DriveLog } from "../packages/server/src/drives/driveLog";
 import { SimulatedDrives } from "../packages/server/src/drives/simulatedDrive";
 import { REAL_MEDIUM } from "../packages/server/src/drives/medium";
+import { PlaceRegistry } from "../packages/server/src/places/placeRegistry";
 import { Jobs } from "../packages/server/src/jobs/jobs";
 import { Sweeper } from "../packages/server/src/sweep/sweeper";
 import { Locations } from "../packages/server/src/volumes/locations";
@@ -14,10 +15,12 @@ export function withSweeper(
 ): Promise<void> {
   return withFolder(async (folder) => {
     const data = path.join(folder, "data");
-    const locations = await Locations.open(data, () => REAL_MEDIUM);
+    mkdirSync(data);
+    const registry = new PlaceRegistry(data);
+    const locations = await Locations.open(data, () => REAL_MEDIUM, registry);
     const simulated = await SimulatedDrives.open("demo/drives", path.join(data, "drives"));
     const log = await DriveLog.open(data);
-    const sweeper = await Sweeper.open({ data, locations, simulated, log, jobs: new Jobs() });
+    const sweeper = await Sweeper.open({ data, registry, locations, simulated, log, jobs: new Jobs() });
     try {
       await use(sweeper, locations, folder);
     } finally {

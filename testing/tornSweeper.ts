@@ -25,7 +25,7 @@ function make(): HeldItem[] {
   });
 }
 
-const holding = Holding.open(place, path.join(place, ".holding"));
+const holding = Holding.open(place, ".holding");
 const items = make();
 const names = items.map((item) => item.path).join(" ");
 // At one go: it may be killed as soon as it says that it is open.

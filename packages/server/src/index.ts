@@ -1,5 +1,6 @@
 import { createServer, type Server } from "node:http";
 import type { AddressInfo } from "node:net";
+import { realpath } from "node:fs/promises";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import type { RequestHandler } from "express";
@@ -8,6 +9,8 @@ import { DriveLog } from "./drives/driveLog";
 import { removeLeftovers } from "./drives/driveTest";
 import { REAL_MEDIUM } from "./drives/medium";
 import { SimulatedDrives } from "./drives/simulatedDrive";
+import { makeDataFolder } from "./files/jsonFile";
+import { PlaceRegistry } from "./places/placeRegistry";
 import { Jobs } from "./jobs/jobs";
 import { Live } from "./machine/live";
 import { ProgramNotes } from "./machine/programNotes";
@@ -35,14 +38,17 @@ export interface RunningServer {
 const shipped = (folder: string) => fileURLToPath(new URL(`../../../demo/${folder}`, import.meta.url));
 
 /** Starts the server on the loopback address. @throws Error when the folder or the port is in use */
-export async function startServer({ data, port, pages }: ServerOptions): Promise<RunningServer> {
+export async function startServer({ data: folder, port, pages }: ServerOptions): Promise<RunningServer> {
+  await makeDataFolder(folder);
+  const data = await realpath(folder);
+  const registry = new PlaceRegistry(data);
   const simulated = await SimulatedDrives.open(shipped("drives"), path.join(data, "drives"));
   const mediumOf = (folder: string) => simulated.of(folder) ?? REAL_MEDIUM;
-  const locations = await Locations.open(data, mediumOf);
+  const locations = await Locations.open(data, mediumOf, registry);
   const jobs = new Jobs();
   const moves = await Moves.open(data, locations, jobs);
   const log = await DriveLog.open(path.join(data, "machine"));
-  const sweeper = await Sweeper.open({ data, locations, simulated, log, jobs });
+  const sweeper = await Sweeper.open({ data, registry, locations, simulated, log, jobs });
   const timekeeper = await Timekeeper.open(data, sweeper);
   const close = async () => {
     await timekeeper.close();
@@ -53,12 +59,11 @@ export async function startServer({ data, port, pages }: ServerOptions): Promise
   try {
     const server = createServer();
     const notes = await ProgramNotes.open(path.join(data, "machine"));
-    const folders = [...locations.folders(), ...simulated.drives].map(({ folder }) => folder);
-    await Promise.all(folders.map(removeLeftovers));
+    await removeTests([...locations.folders(), ...simulated.drives].map((one) => one.folder));
     const machines = new SimulatedMachines(shipped("machines"));
     const machine = { live: new Live(notes), notes, simulated: machines };
     const drives = { log, locations, simulated };
-    const sweep = { sweeper, timekeeper, wrap: await Wrap.open(data, sweeper, locations, jobs) };
+    const sweep = { sweeper, timekeeper, wrap: await Wrap.open({ data, sweeper, registry, locations, jobs }) };
     const parts = { locations, moves, sweep, jobs, machine, drives };
     server.on("request", createApp({ ...parts, pages: (await pages?.(server)) ?? [] }));
     await new Promise<void>((resolve, reject) => {
@@ -79,4 +84,13 @@ export async function startServer({ data, port, pages }: ServerOptions): Promise
     await close();
     throw error;
   }
+}
+
+/** Removes what a killed server left of drive tests, where that can be looked at. */
+async function removeTests(folders: readonly string[]): Promise<void> {
+  for (const folder of folders)
+    await removeLeftovers(folder).catch((error: NodeJS.ErrnoException) => {
+      // Gone with its drive.
+      if (error.code !== "ENOENT") console.warn(`${folder}: ${error.message}`);
+    });
 }

@@ -94,5 +94,5 @@ function faultOf({ state, reason, id }: SweepItem): string | undefined {
 
 /** Whether a path stays below the folder that it starts from. */
 export function isSafePath(path: string): boolean {
-  return path.split("/").every((part) => part !== "" && part !== "." && part !== "..");
+  return !path.includes("\0") && path.split("/").every((part) => part !== "" && part !== "." && part !== "..");
 }

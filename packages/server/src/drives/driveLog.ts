@@ -25,7 +25,14 @@ export class DriveLog {
   private constructor(private readonly file: JsonFile<readonly DriveTest[]>) {}
 
   static async open(folder: string): Promise<DriveLog> {
-    return new DriveLog(await JsonFile.open(path.join(folder, "drive-tests.json"), schema, []));
+    return new DriveLog(
+      await JsonFile.open(
+        path.join(folder, "drive-tests.json"),
+        { format: "kinetocache-drive-tests", version: 1 },
+        schema,
+        [],
+      ),
+    );
   }
 
   get all(): readonly DriveTest[] {
@@ -33,6 +40,6 @@ export class DriveLog {
   }
 
   add(test: DriveTest): Promise<void> {
-    return this.file.replace([...this.all, test].slice(-MOST_TESTS));
+    return this.file.change((all) => [...all, test].slice(-MOST_TESTS));
   }
 }

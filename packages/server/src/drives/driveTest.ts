@@ -1,13 +1,14 @@
-import { randomFillSync } from "node:crypto";
+import { randomBytes, randomFillSync } from "node:crypto";
 import { constants } from "node:fs";
-import { access, mkdtemp, open, readdir, rm, type FileHandle } from "node:fs/promises";
-import path from "node:path";
+import { access, type FileHandle } from "node:fs/promises";
 import { KEPT_FREE, type DriveTest } from "@kinetocache/core";
+import { Folder } from "../files/folder";
 import { Problem } from "../http/problem";
 import { isRunning } from "../machine/processes";
 import type { Medium } from "./medium";
 
 const PREFIX = ".kinetocache-drive-test-";
+const TEST_FILE = /^\d+\.bin$/;
 const LEFTOVER = /^\.kinetocache-drive-test-(\d+)-\w{6}$/;
 // Direct reads want memory and lengths that are multiples of the drive's blocks.
 const BLOCK = 4096;
@@ -42,13 +43,32 @@ export async function testDrive(
   signal: AbortSignal,
 ): Promise<DriveTest> {
   await checkFolder(plan);
-  await removeLeftovers(plan.folder);
-  const { mount, frames, frameBytes, medium } = plan;
-  const place = await mkdtemp(path.join(plan.folder, `${PREFIX}${process.pid}-`));
+  return Folder.with(plan.folder, async (folder) => {
+    removeLeftoversIn(folder);
+    const name = `${PREFIX}${process.pid}-${randomBytes(3).toString("hex")}`;
+    folder.makeFolder(name);
+    const place = folder.enter(name);
+    try {
+      return await testIn(place, plan, onProgress, signal);
+    } finally {
+      place.close();
+      removeTest(folder, name);
+    }
+  });
+}
+
+async function testIn(
+  place: Folder,
+  asked: TestPlan,
+  onProgress: (share: number) => void,
+  signal: AbortSignal,
+): Promise<DriveTest> {
+  const { mount, frames, frameBytes, medium } = asked;
+  const plan = { ...asked, place };
   let written = 0;
   const leave = medium.occupy(() => written);
   try {
-    const files = Array.from({ length: frames }, (_, frame) => path.join(place, `${frame}.bin`));
+    const files = Array.from({ length: frames }, (_, frame) => `${frame}.bin`);
     const part = (from: number) => (share: number) => onProgress(from + share / 3);
     const writeMs = await writeAll(plan, files, signal, (share) => {
       written = share * frames * frameBytes;
@@ -64,13 +84,15 @@ export async function testDrive(
     const rates = { writeRate: rate(writeMs), readRate: rate(readMs), frameMs, direct };
     return { mount, atMs: Date.now(), frames, frameBytes, ...rates, readWithMediaRate: rate(withMedia.readMs) };
   } finally {
-    await rm(place, { recursive: true, force: true });
     leave();
   }
 }
 
+/** A test with the folder for its files. */
+type RunningTest = TestPlan & { readonly place: Folder };
+
 /** Reads files over and over, as playing media does, until it is ended. */
-function readOver(plan: TestPlan, files: readonly string[], signal: AbortSignal): { end: () => Promise<void> } {
+function readOver(plan: RunningTest, files: readonly string[], signal: AbortSignal): { end: () => Promise<void> } {
   const ended = new AbortController();
   const either = AbortSignal.any([ended.signal, signal]);
   const reading = (async () => {
@@ -91,16 +113,35 @@ function readOver(plan: TestPlan, files: readonly string[], signal: AbortSignal)
 }
 
 /** Removes what a server left in a folder that was killed during a test; one that runs is left alone. */
-export async function removeLeftovers(folder: string): Promise<void> {
-  for (const name of await readdir(folder)) {
+export function removeLeftovers(folder: string): Promise<void> {
+  return Folder.with(folder, removeLeftoversIn);
+}
+
+function removeLeftoversIn(folder: Folder): void {
+  for (const name of folder.names()) {
     const owner = LEFTOVER.exec(name)?.[1];
-    if (owner !== undefined && !isRunning(Number(owner)))
-      await rm(path.join(folder, name), { recursive: true, force: true });
+    if (owner === undefined || isRunning(Number(owner))) continue;
+    try {
+      removeTest(folder, name);
+    } catch (error) {
+      console.warn(`${folder.path}/${name} was left as it is: ${(error as Error).message}`);
+    }
   }
 }
 
+/** Removes the files of a test and its folder; with anything else in it, it stays. */
+function removeTest(folder: Folder, name: string): void {
+  const place = folder.enter(name);
+  try {
+    for (const one of place.names()) if (TEST_FILE.test(one)) place.remove(one);
+  } finally {
+    place.close();
+  }
+  folder.removeFolder(name);
+}
+
 async function writeAll(
-  { frameBytes, medium }: TestPlan,
+  { frameBytes, medium, place }: RunningTest,
   files: readonly string[],
   signal: AbortSignal,
   onProgress: (share: number) => void,
@@ -113,7 +154,7 @@ async function writeAll(
     content.writeUInt32LE(index, 0);
     const start = performance.now();
     await medium.transfer("write", frameBytes, async () => {
-      const handle = await open(file, "wx");
+      const handle = await place.createFile(file);
       try {
         await handle.writeFile(content);
         await handle.datasync();
@@ -128,20 +169,20 @@ async function writeAll(
 }
 
 async function readAll(
-  { frameBytes, medium }: TestPlan,
+  { frameBytes, medium, place }: RunningTest,
   files: readonly string[],
   signal: AbortSignal,
   onProgress: (share: number) => void,
 ): Promise<{ readonly readMs: number[]; readonly direct: boolean }> {
   const memory = Buffer.from(new ArrayBuffer(Math.ceil(frameBytes / BLOCK) * BLOCK + BLOCK));
-  const target = await directTarget(files[0]!, memory);
-  const flags = constants.O_RDONLY | (target ? constants.O_DIRECT : 0);
+  const target = await directTarget(place, files[0]!, memory);
+  const flags = target ? constants.O_DIRECT : 0;
   const readMs: number[] = [];
   for (const [index, file] of files.entries()) {
     signal.throwIfAborted();
     const start = performance.now();
     await medium.transfer("read", frameBytes, async () => {
-      const handle = await open(file, flags);
+      const handle = await place.openFile(file, flags);
       try {
         await readWhole(handle, target ?? memory, frameBytes);
       } finally {
@@ -172,9 +213,9 @@ async function readWhole(handle: FileHandle, target: Buffer, bytes: number): Pro
  * The part of `memory` that direct reads accept: its address cannot be asked for, so that it is tried.
  * @returns undefined where the system or the file system reads nothing directly
  */
-async function directTarget(file: string, memory: Buffer): Promise<Buffer | undefined> {
+async function directTarget(place: Folder, file: string, memory: Buffer): Promise<Buffer | undefined> {
   if (!constants.O_DIRECT) return undefined;
-  const handle = await open(file, constants.O_RDONLY | constants.O_DIRECT).catch(() => undefined);
+  const handle = await place.openFile(file, constants.O_DIRECT).catch(() => undefined);
   if (!handle) return undefined;
   try {
     // Memory from the allocator lies at a multiple of 16.

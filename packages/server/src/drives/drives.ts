@@ -69,7 +69,7 @@ export function drivesOf(mounted: readonly FileSystem[], locations: readonly Pla
 /** Whether a path is a folder or lies inside it. */
 export function isInside(inner: string, folder: string): boolean {
   const relative = path.relative(folder, inner);
-  return relative === "" || (!relative.startsWith("..") && !path.isAbsolute(relative));
+  return relative === "" || (relative.split(path.sep)[0] !== ".." && !path.isAbsolute(relative));
 }
 
 /** The drives of this machine. */

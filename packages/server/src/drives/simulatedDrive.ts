@@ -1,7 +1,8 @@
-import { mkdir, readdir, readFile } from "node:fs/promises";
+import { readdir, readFile } from "node:fs/promises";
 import path from "node:path";
 import type { Bytes, Drive, DriveKind, Milliseconds } from "@kinetocache/core";
 import Joi from "joi";
+import { makeDataFolder } from "../files/jsonFile";
 import { isInside } from "./drives";
 import { REAL_MEDIUM, type Medium } from "./medium";
 
@@ -112,7 +113,7 @@ export class SimulatedDrives {
     const drives = names.map(async (name) => {
       const id = path.basename(name, ".json");
       const folder = path.join(place, id);
-      await mkdir(folder, { recursive: true });
+      await makeDataFolder(folder);
       try {
         const model = Joi.attempt(JSON.parse(await readFile(path.join(models, name), "utf8")), schema) as DriveModel;
         return new SimulatedDrive(id, folder, model);

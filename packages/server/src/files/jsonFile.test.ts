@@ -5,7 +5,7 @@ import { withFolder } from "../../../../testing/server";
 import { JsonFile } from "./jsonFile";
 
 const schema = Joi.number().required();
-const open = (file: string) => JsonFile.open(file, schema, 0);
+const open = (file: string) => JsonFile.open(file, { format: "kinetocache-test", version: 2 }, schema, 0);
 
 test("values that are written at the same time follow one another, and the last one stands", () =>
   withFolder(async (folder) => {

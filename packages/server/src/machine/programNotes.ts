@@ -1,4 +1,3 @@
-import { access, mkdir, readFile } from "node:fs/promises";
 import path from "node:path";
 import {
   parseProgramRules,
@@ -10,22 +9,18 @@ import {
   type ProgramRule,
 } from "@kinetocache/core";
 import Joi from "joi";
-import { JsonFile, replaceFile } from "../files/jsonFile";
+import { JsonFile, makeDataFolder } from "../files/jsonFile";
+import { Folder } from "../files/folder";
 import type { WatchedProgram } from "./programWatch";
 
 const RULES = "program-rules.json";
 const MARKS = "program-marks.json";
+const LARGEST_RULES = 16 * 2 ** 20;
 
 const marksSchema = Joi.object<Record<string, ProgramMark>>().pattern(
   Joi.string().max(1000),
   Joi.string().valid("keep", "not needed"),
 );
-
-const exists = (file: string) =>
-  access(file).then(
-    () => true,
-    () => false,
-  );
 
 /** What the user has said of programs: the rule file, and the marks. Both live in the data folder. */
 export class ProgramNotes {
@@ -39,16 +34,17 @@ export class ProgramNotes {
 
   /** Writes the rule file where there is none. */
   static async open(folder: string): Promise<ProgramNotes> {
-    await mkdir(folder, { recursive: true });
-    const rules = path.join(folder, RULES);
-    if (!(await exists(rules))) await replaceFile(rules, PROGRAM_RULES);
-    return new ProgramNotes(folder, await JsonFile.open(path.join(folder, MARKS), marksSchema, {}));
+    await makeDataFolder(folder);
+    await Folder.with(folder, (root) => {
+      if (!root.stat(RULES)) root.replace(RULES, [`${JSON.stringify(PROGRAM_RULES, null, 1)}\n`]);
+    });
+    const format = { format: "kinetocache-program-marks", version: 1 };
+    return new ProgramNotes(folder, await JsonFile.open(path.join(folder, MARKS), format, marksSchema, {}));
   }
 
   /** @param mark undefined takes the mark away */
   setMark(id: string, mark: ProgramMark | undefined): Promise<void> {
-    const { [id]: _before, ...others } = this.marks.value;
-    return this.marks.replace(mark ? { ...others, [id]: mark } : others);
+    return this.marks.change(({ [id]: _before, ...others }) => (mark ? { ...others, [id]: mark } : others));
   }
 
   /** Programs as they were seen, with the user's mark, their class and what is advised. */
@@ -62,7 +58,7 @@ export class ProgramNotes {
   async rules(): Promise<{ readonly rules: readonly ProgramRule[]; readonly problem?: string }> {
     const file = path.join(this.folder, RULES);
     try {
-      const text = await readFile(file, "utf8");
+      const text = await Folder.with(this.folder, (root) => root.read(RULES, LARGEST_RULES).toString());
       if (text !== this.read?.text) this.read = { text, rules: parseProgramRules(JSON.parse(text)) };
       return { rules: this.read.rules };
     } catch (error) {

@@ -1,5 +1,3 @@
-import { appendFile, mkdir, open, readdir, readFile, rename, rm } from "node:fs/promises";
-import path from "node:path";
 import { createHash } from "node:crypto";
 import { crc32 } from "node:zlib";
 import {
@@ -12,7 +10,7 @@ import {
   type SequenceState,
 } from "@kinetocache/core";
 import Joi from "joi";
-import { replaceFile } from "../files/jsonFile";
+import { GONE, type Folder } from "../files/folder";
 import { Problem } from "../http/problem";
 import { allocatedBytes } from "../volumes/frameFile";
 import type { Volume } from "../volumes/volume";
@@ -29,24 +27,35 @@ const MANIFEST = "sequence.json";
 const RECORDS = "frames.txt";
 
 const BEGUN = ".begun";
-const GONE = ".gone";
+const LARGEST_MANIFEST = 16 * 2 ** 20;
+const LARGEST_RECORDS = 256 * 2 ** 20;
+/** Folder of a location in which its sequences are. */
+export const SEQUENCES = "sequences";
 const OWN_FILES = /^(sequence\.json(\.new)?|frames\.txt|\d{6,}\.(pam|qoi|exr))$/;
 
 /**
  * Finishes a removal, or the beginning of a sequence, that was cut short.
- * @returns whether the folder was left over from one
+ * @param name of a folder among the sequences @returns whether it was left over from one
  */
-export async function finishCutShort(folder: string): Promise<boolean> {
-  if (!folder.endsWith(GONE) && !folder.endsWith(BEGUN)) return false;
-  await removeOwn(folder);
+export function finishCutShort(sequences: Folder, name: string): boolean {
+  if (!name.endsWith(GONE) && !name.endsWith(BEGUN)) return false;
+  removeOwn(sequences, name);
   return true;
 }
 
-/** Removes the files of a sequence; where others stay, the folder gets its own name back. */
-async function removeOwn(folder: string): Promise<void> {
-  for (const name of await readdir(folder)) if (OWN_FILES.test(name)) await rm(path.join(folder, name));
-  if ((await readdir(folder)).length === 0) await rm(folder, { recursive: true });
-  else await rename(folder, folder.replace(/\.(begun|gone)$/, ""));
+/** Removes the files of a sequence; where others stay, the folder gets its own name back, if that is free. */
+function removeOwn(sequences: Folder, name: string): void {
+  const folder = sequences.enter(name);
+  let isEmpty: boolean;
+  try {
+    for (const one of folder.entries()) if (one.isFile() && OWN_FILES.test(one.name)) folder.remove(one.name);
+    isEmpty = folder.names().length === 0;
+  } finally {
+    folder.close();
+  }
+  const own = name.replace(/\.(begun|gone)$/, "");
+  if (isEmpty) sequences.removeFolder(name);
+  else if (!sequences.stat(own)) sequences.move(name, sequences, own);
 }
 
 /**
@@ -61,36 +70,57 @@ export class Sequence {
   private recording: Promise<void> = Promise.resolve();
 
   private constructor(
-    readonly folder: string,
     private manifest: SequenceManifest,
     private readonly volume: Volume,
   ) {}
 
-  static async create(folder: string, manifest: SequenceManifest, volume: Volume): Promise<Sequence> {
-    // A folder under its own name always has its manifest.
-    const begun = folder + BEGUN;
-    await mkdir(begun);
-    await replaceFile(path.join(begun, MANIFEST), manifest);
-    await rename(begun, folder);
-    return new Sequence(folder, manifest, volume);
-  }
-
-  /** @throws Error when its manifest cannot be read */
-  static async open(folder: string, volume: Volume): Promise<Sequence> {
-    const manifest = Joi.attempt(JSON.parse(await readFile(path.join(folder, MANIFEST), "utf8")), sequenceSchema);
-    const sequence = new Sequence(folder, manifest as SequenceManifest, volume);
-    await sequence.load();
-    return sequence;
-  }
-
-  private async load(): Promise<void> {
-    const records = path.join(this.folder, RECORDS);
-    const text = await readFile(records, "utf8").catch((error: NodeJS.ErrnoException) => {
-      if (error.code !== "ENOENT") throw error;
-      return "";
+  static create(manifest: SequenceManifest, volume: Volume): Promise<Sequence> {
+    return volume.place.use((root) => {
+      const sequences = root.make(SEQUENCES);
+      try {
+        // A folder under its own name always has its manifest.
+        const begun = manifest.id + BEGUN;
+        sequences.makeFolder(begun);
+        const folder = sequences.enter(begun);
+        try {
+          folder.replace(MANIFEST, [textOf(manifest)]);
+        } finally {
+          folder.close();
+        }
+        sequences.move(begun, sequences, manifest.id);
+      } finally {
+        sequences.close();
+      }
+      return new Sequence(manifest, volume);
     });
+  }
+
+  /** @param name of its folder @throws Error when its manifest cannot be read */
+  static async open(name: string, volume: Volume): Promise<Sequence> {
+    return volume.place.use(async (root) => {
+      const folder = root.enter(`${SEQUENCES}/${name}`);
+      try {
+        const text = folder.read(MANIFEST, LARGEST_MANIFEST).toString();
+        const manifest = Joi.attempt(JSON.parse(text), sequenceSchema) as SequenceManifest;
+        if (manifest.id !== name) throw new Error(`its manifest is of ${manifest.id}`);
+        const sequence = new Sequence(manifest, volume);
+        await sequence.load(folder);
+        return sequence;
+      } finally {
+        folder.close();
+      }
+    });
+  }
+
+  /** Path of its folder. */
+  get folder(): string {
+    return `${this.volume.root}/${SEQUENCES}/${this.id}`;
+  }
+
+  private async load(folder: Folder): Promise<void> {
+    const text = folder.stat(RECORDS) ? folder.read(RECORDS, LARGEST_RECORDS).toString() : "";
     // A line that was broken off is of a picture that is made again; what follows starts on a line of its own.
-    if (text !== "" && !text.endsWith("\n")) await appendFile(records, "\n");
+    if (text !== "" && !text.endsWith("\n")) await append(folder, "\n");
     for (const line of text.split("\n")) {
       const match = /^(\d+) (\d+) ([0-9a-f]{8}) ([0-9a-f]{32}|-)$/.exec(line);
       if (!match) continue;
@@ -134,24 +164,21 @@ export class Sequence {
     const { frames, complete } = this.manifest;
     if (number >= frames) throw new Problem(400, "invalid", `frame: the sequence has frames 0 to ${frames - 1}`);
     if (complete) throw new Problem(409, "complete", "The sequence is complete; make a new one to change it");
-    await this.volume.store(size, content, async (temporary, crc) => {
-      await rename(temporary, this.fileOf(number));
-      await this.record(number, { size, crc, key });
+    await this.volume.store(size, content, async (root, temporary, name, crc) => {
+      const folder = root.enter(`${SEQUENCES}/${this.id}`);
+      try {
+        await temporary.moved(name, folder, this.fileOf(number));
+        await this.record(folder, number, { size, crc, key });
+      } finally {
+        folder.close();
+      }
     });
   }
 
-  private async record(number: FrameNumber, picture: StoredPicture): Promise<void> {
+  private async record(folder: Folder, number: FrameNumber, picture: StoredPicture): Promise<void> {
     const { size, crc, key } = picture;
     const line = `${number} ${size} ${crc.toString(16).padStart(8, "0")} ${key || "-"}\n`;
-    const written = this.recording.then(async () => {
-      const file = await open(path.join(this.folder, RECORDS), "a");
-      try {
-        await file.write(line);
-        await file.datasync();
-      } finally {
-        await file.close();
-      }
-    });
+    const written = this.recording.then(() => append(folder, line));
     this.recording = written.catch(() => undefined);
     await written;
     this.note(number, picture);
@@ -172,7 +199,7 @@ export class Sequence {
     const name = `Frame ${number} of "${this.manifest.name}"`;
     if (!picture) throw new Problem(404, "not-stored", `${name} is not stored`);
     const content = await this.volume
-      .readFile(this.fileOf(number), picture.size)
+      .readFile([SEQUENCES, this.id], this.fileOf(number), picture.size)
       .catch((error: NodeJS.ErrnoException) => {
         if (error.code !== "ENOENT" && error.code !== "ELOOP") throw error;
       });
@@ -207,8 +234,16 @@ export class Sequence {
         `${bad.length} of ${frames} frames are missing or altered: ${bad.slice(0, 20).join(", ")}`,
       );
     }
-    this.manifest = { ...this.manifest, complete: true };
-    await replaceFile(path.join(this.folder, MANIFEST), this.manifest);
+    const manifest = { ...this.manifest, complete: true };
+    await this.volume.place.use((root) => {
+      const folder = root.enter(`${SEQUENCES}/${this.id}`);
+      try {
+        folder.replace(MANIFEST, [textOf(manifest)]);
+      } finally {
+        folder.close();
+      }
+    });
+    this.manifest = manifest;
     return digest.digest("hex").slice(0, 32);
   }
 
@@ -229,14 +264,35 @@ export class Sequence {
   }
 
   /** Removes its folder with everything that is its own; other files in it stay, with the folder. */
-  async remove(): Promise<void> {
-    // Under this name it is no sequence any more, whatever is left of it.
-    const gone = this.folder + GONE;
-    await rename(this.folder, gone);
-    await removeOwn(gone);
+  remove(): Promise<void> {
+    return this.volume.place.use((root) => {
+      const sequences = root.enter(SEQUENCES);
+      try {
+        // Under this name it is no sequence any more, whatever is left of it.
+        sequences.move(this.id, sequences, this.id + GONE);
+        removeOwn(sequences, this.id + GONE);
+      } finally {
+        sequences.close();
+      }
+    });
   }
 
+  /** Name of a picture's file. */
   private fileOf(number: FrameNumber): string {
-    return path.join(this.folder, `${String(number).padStart(6, "0")}.${this.manifest.fileFormat}`);
+    return `${String(number).padStart(6, "0")}.${this.manifest.fileFormat}`;
+  }
+}
+
+function textOf(manifest: SequenceManifest): string {
+  return `${JSON.stringify(manifest, null, 1)}\n`;
+}
+
+async function append(folder: Folder, line: string): Promise<void> {
+  const file = await folder.appendFile(RECORDS);
+  try {
+    await file.write(line);
+    await file.datasync();
+  } finally {
+    await file.close();
   }
 }

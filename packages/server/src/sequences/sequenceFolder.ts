@@ -1,8 +1,7 @@
-import { mkdir, readdir } from "node:fs/promises";
-import path from "node:path";
 import { SEQUENCE_FORMAT, SEQUENCE_VERSION, type Bytes, type NewSequence } from "@kinetocache/core";
+import type { Folder } from "../files/folder";
 import type { Volume } from "../volumes/volume";
-import { finishCutShort, Sequence } from "./sequence";
+import { finishCutShort, Sequence, SEQUENCES } from "./sequence";
 
 /** The stored sequences of a location. */
 export class SequenceFolder {
@@ -14,25 +13,25 @@ export class SequenceFolder {
 
   static async open(volume: Volume): Promise<SequenceFolder> {
     const folder = new SequenceFolder(volume);
-    const names = await readdir(folder.path).catch((error: NodeJS.ErrnoException) => {
-      if (error.code !== "ENOENT") throw error;
-      return [];
-    });
-    for (const name of names) {
+    await volume.place.use(async (root) => {
+      if (!root.stat(SEQUENCES)) return;
+      const sequences = root.enter(SEQUENCES);
       try {
-        if (await finishCutShort(path.join(folder.path, name))) continue;
-        const sequence = await Sequence.open(path.join(folder.path, name), volume);
-        if (sequence.id === name) folder.sequences.set(name, sequence);
-      } catch (error) {
-        // It stays where it is: somebody may know what it is.
-        console.warn(`${path.join(folder.path, name)} is not listed as a sequence: ${(error as Error).message}`);
+        for (const name of sequences.names()) await folder.openOne(sequences, name);
+      } finally {
+        sequences.close();
       }
-    }
+    });
     return folder;
   }
 
-  private get path(): string {
-    return path.join(this.volume.root, "sequences");
+  private async openOne(sequences: Folder, name: string): Promise<void> {
+    try {
+      if (!finishCutShort(sequences, name)) this.sequences.set(name, await Sequence.open(name, this.volume));
+    } catch (error) {
+      // It stays where it is: somebody may know what it is.
+      console.warn(`${sequences.path}/${name} is not listed as a sequence: ${(error as Error).message}`);
+    }
   }
 
   private get bytes(): Bytes {
@@ -50,11 +49,10 @@ export class SequenceFolder {
   }
 
   async create(described: NewSequence): Promise<Sequence> {
-    await mkdir(this.path, { recursive: true });
     const id = crypto.randomUUID();
     const format = { format: SEQUENCE_FORMAT, version: SEQUENCE_VERSION } as const;
     const manifest = { ...format, id, ...described, complete: false, createdMs: Date.now() };
-    const sequence = await Sequence.create(path.join(this.path, id), manifest, this.volume);
+    const sequence = await Sequence.create(manifest, this.volume);
     this.sequences.set(id, sequence);
     return sequence;
   }
@@ -66,7 +64,7 @@ export class SequenceFolder {
 
   /** Notes that a sequence is in its place again. */
   async noteBack(id: string): Promise<void> {
-    this.sequences.set(id, await Sequence.open(path.join(this.path, id), this.volume));
+    this.sequences.set(id, await Sequence.open(id, this.volume));
   }
 
   async remove(id: string): Promise<void> {

@@ -49,7 +49,7 @@ async function withDesk(
     mkdirSync(root);
     makeFiles(root, names);
     makeFiles(folder, ["projects/Flyway 101.project.json"]);
-    const desk = new Desk(path.join(folder, "scans"));
+    const desk = new Desk(folder);
     desk.setTerms({ ruleFile: DEFAULT_RULE_FILE, marks });
     desk.setPlaces([{ id: ROOT, folder: root, projects: [path.join(folder, "projects")], isNominal }]);
     const scan = (fresh = false) => scanAll(desk, fresh);
@@ -143,7 +143,7 @@ test("what was found is there after a restart, also when its file was torn", () 
     desk.saveScan(ROOT);
     const folder = path.join(path.dirname(root), "scans");
     const reopened = () => {
-      const again = new Desk(folder);
+      const again = new Desk(path.dirname(root));
       again.setTerms({ ruleFile: DEFAULT_RULE_FILE, marks: [] });
       again.setPlaces([{ id: ROOT, folder: root, projects: [], isNominal: false }]);
       return again.report()[0]!;
@@ -349,7 +349,7 @@ driveTest("a drive that is full when the list is written moves nothing, and says
         writeFileSync(path.join(root, name), "");
         utimesSync(path.join(root, name), 1e9, 1e9);
       }
-      const desk = new Desk(path.join(folder, "scans"));
+      const desk = new Desk(folder);
       desk.setTerms({ ruleFile: DEFAULT_RULE_FILE, marks: [] });
       desk.setPlaces([{ id: ROOT, folder: root, projects: [], isNominal: false }]);
       await scanAll(desk);

@@ -1,5 +1,3 @@
-import { mkdirSync } from "node:fs";
-import path from "node:path";
 import {
   compileRules,
   explainPath,
@@ -26,6 +24,7 @@ import {
   type SweepMark,
   type SweepPlan,
 } from "@kinetocache/core";
+import { Folder } from "../files/folder";
 import { FoundRoot } from "./foundRoot";
 import { findProjectFiles, type ProjectFile, type ProjectFiles } from "./projectFiles";
 import type { ScanProgress } from "./scan";
@@ -64,9 +63,13 @@ export class Desk {
   private terms: DeskTerms | undefined;
   private classifiedMs = 0;
 
-  /** @param data folder that keeps what was found */
-  constructor(private readonly data: string) {
-    mkdirSync(data, { recursive: true });
+  private readonly scans: Folder;
+
+  /** @param data folder of the server's data, which keeps what was found */
+  constructor(data: string) {
+    const folder = Folder.open(data);
+    this.scans = folder.make("scans");
+    folder.close();
   }
 
   /** Takes the terms, and reads the items anew where the rule file changed. */
@@ -109,7 +112,7 @@ export class Desk {
     const open = this.roots.get(place.id);
     if (open) return open;
     try {
-      const root = new FoundRoot(place, path.join(this.data, `${place.id}.scan`), place.isNominal);
+      const root = new FoundRoot(place, this.scans, place.isNominal);
       this.roots.set(place.id, root);
       this.faults.delete(place.id);
       if (this.rules) {
@@ -244,8 +247,15 @@ export class Desk {
     return this.rootOf(place).holding.restore(batch, numbers);
   }
 
-  empty(place: string, batch: string, numbers?: readonly number[]): Promise<void> {
+  /** @returns what stayed, with the reason */
+  empty(place: string, batch: string, numbers?: readonly number[]): Promise<Stayed[]> {
     return this.rootOf(place).holding.empty(batch, numbers);
+  }
+
+  /** Goes on with what was being let go when an interruption came. */
+  async finish(): Promise<void> {
+    for (const [id, { holding }] of this.roots)
+      await holding.finish().catch((error: unknown) => console.warn(`${id}: ${String(error)}`));
   }
 
   /**

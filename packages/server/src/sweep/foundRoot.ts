@@ -1,5 +1,4 @@
-import { lstatSync, readFileSync, rmSync } from "node:fs";
-import path from "node:path";
+import type { Stats } from "node:fs";
 import {
   classifyFound,
   findItems,
@@ -17,16 +16,19 @@ import {
   type SweepFolder,
   type SweepItem,
 } from "@kinetocache/core";
+import { Folder } from "../files/folder";
 import { Holding, type Keeper } from "./holding";
 import { decodeTree, writeTree } from "./savedTree";
 import { scan, scanAtOnce, type ScanProgress } from "./scan";
 import { TreeWatch } from "./treeWatch";
+import { nameOf } from "./ways";
 
 /** Where swept files of a registered folder wait; it is on the same drive, and left out of every scan. */
 const HOLDING_FOLDER = ".kinetocache-holding";
 
 // A scan gives way to other questions after this long.
 const TURN_MS = 8;
+const LARGEST_SCAN = 2 ** 31;
 // It is told after about this long how far it is, and goes on when it is asked to.
 const WHILE_MS = 100;
 
@@ -49,25 +51,27 @@ export class FoundRoot implements Keeper {
   readonly holding: Holding;
 
   /**
-   * @param index file that keeps the last scan @param isNominal whether content counts with its length
-   * @throws Error when the folder is not there
+   * @param scans folder that keeps scans @param isNominal whether content counts with its length
+   * @throws Error when the folder is not there, or a link
    */
   constructor(
     readonly place: SweepFolder,
-    private readonly index: string,
+    private readonly scans: Folder,
     readonly isNominal: boolean,
   ) {
-    lstatSync(place.folder);
+    this.holding = Holding.open(place.folder, HOLDING_FOLDER, this);
     this.watch = new TreeWatch(place.folder, HOLDING_FOLDER);
-    this.holding = Holding.open(place.folder, path.join(place.folder, HOLDING_FOLDER), this);
-    try {
-      this.tree = decodeTree(readFileSync(index));
-      this.scannedMs = lstatSync(index).mtimeMs;
-      if (this.tree) this.watch.follow(folderPaths(this.tree));
-      if (this.isWatched) this.watch.note();
-    } catch (error) {
-      if ((error as NodeJS.ErrnoException).code !== "ENOENT") throw error;
-    }
+    const kept = scans.stat(this.index);
+    if (!kept) return;
+    this.tree = decodeTree(scans.read(this.index, LARGEST_SCAN));
+    this.scannedMs = kept.mtimeMs;
+    if (this.tree) this.watch.follow(folderPaths(this.tree));
+    if (this.isWatched) this.watch.note();
+  }
+
+  /** File that keeps the last scan. */
+  private get index(): string {
+    return `${this.place.id}.scan`;
   }
 
   /** Bytes of all files in it, items or not; undefined before it was gone through. */
@@ -137,11 +141,11 @@ export class FoundRoot implements Keeper {
 
   /** Keeps what was found for the next start. @throws Error when there is no room; the next scan is a first one then */
   save(): void {
-    if (this.tree) writeTree(this.index, this.tree);
+    if (this.tree) writeTree(this.scans, this.index, this.tree);
   }
 
   forget(): void {
-    rmSync(this.index, { force: true });
+    this.scans.remove(this.index);
   }
 
   /** Reads the items out of what was found. */
@@ -169,24 +173,39 @@ export class FoundRoot implements Keeper {
   }
 
   private changeOf(found: FoundItem): string | undefined {
-    const file = `${this.place.folder}/${found.path}`;
     try {
-      const stats = lstatSync(file, { throwIfNoEntry: false });
+      const stats = this.statOf(found);
       if (!stats) return "it is gone";
-      if (!found.isFolder)
-        return stats.isFile() && stats.size === found.size && stats.mtimeMs === found.modifiedMs
-          ? undefined
-          : "it changed since it was listed";
+      if (!found.isFolder) return fileChange(found, stats);
       if (!stats.isDirectory()) return "it is no folder any more";
-      return this.folderChange(file, found);
+      return this.folderChange(found);
     } catch (error) {
-      return (error as NodeJS.ErrnoException).code === "ENAMETOOLONG" ? "its path is too long" : "it may not be read";
+      const { code } = error as NodeJS.ErrnoException;
+      if (code === "ENOENT") return "it is gone";
+      if (code === "ENOTDIR") return "a link or a file is in the way to it";
+      return code === "ENAMETOOLONG" ? "its path is too long" : "it may not be read";
+    }
+  }
+
+  private statOf({ path }: FoundItem): Stats | undefined {
+    const root = Folder.open(this.place.folder);
+    try {
+      const end = path.lastIndexOf("/");
+      if (end < 0) return root.stat(path);
+      const folder = root.enter(path.slice(0, end));
+      try {
+        return folder.stat(nameOf(path));
+      } finally {
+        folder.close();
+      }
+    } finally {
+      root.close();
     }
   }
 
   /** Anything that was added to a folder, or written in it, may be what is still wanted. */
-  private folderChange(file: string, found: FoundItem): string | undefined {
-    const { files, folders } = scanAtOnce(file);
+  private folderChange(found: FoundItem): string | undefined {
+    const { files, folders } = scanAtOnce(`${this.place.folder}/${found.path}`);
     const size = files.size.sum();
     const modifiedMs = files.modifiedMs.largest();
     if (folders.notRead.some(Boolean)) return "something in it cannot be read";
@@ -196,14 +215,19 @@ export class FoundRoot implements Keeper {
   }
 
   /** A single file is looked at just as it moves; going through a folder takes longer, and was done before. */
-  refuse({ path: below }: HeldItem): string | undefined {
+  refuse({ path: below }: HeldItem, stats: Stats): string | undefined {
     const found = this.byPath.get(below);
     if (!found) return "it is not listed any more";
-    return found.isFolder ? undefined : this.changeOf(found);
+    return found.isFolder ? undefined : fileChange(found, stats);
   }
 
   gone({ path: below, bytes }: HeldItem): void {
     this.byPath.delete(below);
     this.goneBytes += bytes;
   }
+}
+
+function fileChange({ size, modifiedMs }: FoundItem, stats: Stats): string | undefined {
+  const isSame = stats.isFile() && stats.size === size && stats.mtimeMs === modifiedMs;
+  return isSame ? undefined : "it changed since it was listed";
 }

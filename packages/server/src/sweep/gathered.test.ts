@@ -14,10 +14,18 @@ import path from "node:path";
 import { DEFAULT_RULE_FILE, type GatheredState } from "@kinetocache/core";
 import { withFolder } from "../../../../testing/server";
 import { makeFiles } from "../../../../testing/sweeper";
+import { PlaceRegistry } from "../places/placeRegistry";
 import { acceptTarget, gather, originalsOf, readGathered, relink } from "./gathered";
 
 const sum = (text: string) => createHash("sha256").update(text).digest("hex");
 const proceed = () => Promise.resolve();
+
+/** All folders that are used, of which some are swept. */
+function registryOf(...swept: readonly string[]): PlaceRegistry {
+  const registry = new PlaceRegistry("/no/data");
+  registry.add(() => swept.map((folder) => ({ folder, use: "swept" })));
+  return registry;
+}
 
 /** A project with two clips of the same name and one that is missing, and an empty folder to gather it in. */
 async function withProject(use: (file: string, target: string, folder: string) => Promise<void>): Promise<void> {
@@ -34,7 +42,7 @@ async function withProject(use: (file: string, target: string, folder: string) =
     ];
     const project = { format: "kinetocache-project", version: 1, name: "Flyway 102", media };
     writeFileSync(file, JSON.stringify(project));
-    await use(file, await acceptTarget(path.join(folder, "gathered"), []), folder);
+    await use(file, await acceptTarget(path.join(folder, "gathered"), registryOf()), folder);
   });
 }
 
@@ -73,7 +81,7 @@ test("media outside the registered folders is told and not read, also where a li
     writeFileSync(file, JSON.stringify({ format: "kinetocache-project", version: 1, name: "a", media }));
     const states = (await originalsOf(file, DEFAULT_RULE_FILE, [projects])).map(({ state }) => state);
     expect(states).toEqual(["there", "there", "outside", "outside", "outside", "missing"]);
-    const target = await acceptTarget(path.join(folder, "gathered"), [projects]);
+    const target = await acceptTarget(path.join(folder, "gathered"), registryOf(projects));
     const manifest = await gathered(file, target);
     expect(manifest.files.map(({ reference }) => reference)).toEqual(["a.project.json", "in.mov"]);
     expect(manifest.missing).toHaveLength(4);
@@ -128,7 +136,7 @@ test("media without a checksum is found by its name", () =>
     mkdirSync(path.dirname(file));
     const project = { format: "kinetocache-project", version: 1, name: "a", media: [{ path: "x/Wader.mov" }] };
     writeFileSync(file, JSON.stringify(project));
-    const target = await acceptTarget(path.join(folder, "gathered"), []);
+    const target = await acceptTarget(path.join(folder, "gathered"), registryOf());
     await gathered(file, target);
     makeFiles(path.join(folder, "elsewhere"), ["wader.MOV", "other.mov"]);
     expect(await relink(target, path.join(folder, "elsewhere"))).toMatchObject([{ by: "name" }]);
@@ -148,15 +156,15 @@ test("stopped half-way, there is no manifest, and what is there is not taken for
 test("a folder that is not new or empty, and a manifest that leads elsewhere, are refused", () =>
   withProject(async (file, target) => {
     await gathered(file, target);
-    await expect(acceptTarget(target, [])).rejects.toThrow(/holds other files/);
-    await expect(acceptTarget("relative", [])).rejects.toThrow(/full path/);
-    await expect(acceptTarget("/none/at/all", [])).rejects.toThrow(/make it first/);
+    await expect(acceptTarget(target, registryOf())).rejects.toThrow(/holds other files/);
+    await expect(acceptTarget("relative", registryOf())).rejects.toThrow(/full path/);
+    await expect(acceptTarget("/none/at/all", registryOf())).rejects.toThrow(/make it first/);
     const swept = path.dirname(file);
     symlinkSync(swept, path.join(swept, "../link"));
     for (const inside of [path.join(swept, "new"), path.join(swept, "../link/new")])
-      await expect(acceptTarget(inside, [swept])).rejects.toThrow(/gather somewhere else/);
+      await expect(acceptTarget(inside, registryOf(swept))).rejects.toThrow(/which is swept/);
     expect(existsSync(path.join(swept, "new"))).toBe(false);
-    await expect(acceptTarget(file, [])).rejects.toThrow(/not a folder/);
+    await expect(acceptTarget(file, registryOf())).rejects.toThrow(/not a folder/);
     const manifest = path.join(target, "gathered.json");
     const text = readFileSync(manifest, "utf8");
     for (const wrong of [

@@ -1,12 +1,11 @@
 import { createHash } from "node:crypto";
-import { createReadStream, createWriteStream } from "node:fs";
-import { lstat, mkdir, open, readdir, readFile, realpath, rename, rm, stat, writeFile } from "node:fs/promises";
+import { realpath, type FileHandle } from "node:fs/promises";
 import path from "node:path";
-import { pipeline } from "node:stream/promises";
 import {
   compileRules,
   explainPath,
   filesOf,
+  isSafePath,
   type Bytes,
   type GatheredFile,
   type GatheredState,
@@ -17,7 +16,9 @@ import {
 } from "@kinetocache/core";
 import Joi from "joi";
 import { isInside } from "../drives/drives";
+import { Folder } from "../files/folder";
 import { Problem } from "../http/problem";
+import type { PlaceRegistry } from "../places/placeRegistry";
 import { mediaOf, type MediaReference } from "./projectFiles";
 import { scanAtOnce } from "./scan";
 
@@ -34,6 +35,7 @@ export interface GatheredManifest {
 const GATHERED_MANIFEST = "gathered.json";
 const SUMS = "SHA256SUMS";
 const PARTIAL = ".partial";
+const LARGEST_MANIFEST = 256 * 2 ** 20;
 
 const bytes = Joi.number().integer().min(0);
 const sha256 = Joi.string().pattern(/^[0-9a-f]{64}$/);
@@ -78,9 +80,8 @@ export async function originalsOf(
 
 /** @throws Problem 404 when it is gone */
 export async function projectOriginal(file: string): Promise<Original> {
-  const { size } = await stat(file).catch(() => {
-    throw new Problem(404, "no-project", `There is no project file ${file}`);
-  });
+  const size = await sizeOf(file);
+  if (size === undefined) throw new Problem(404, "no-project", `There is no project file ${file}`);
   return { file, reference: path.basename(file), kind: "project", bytes: size, state: "there" };
 }
 
@@ -93,10 +94,22 @@ async function mediaOriginal(
   const isAllowed = (one: string) => allowed.some((folder) => isInside(one, folder));
   // What is not there has no way that links could lead elsewhere.
   const real = isAllowed(file) ? await realpath(file).catch(() => file) : file;
-  const found = isAllowed(real) ? await stat(real).catch(() => undefined) : undefined;
-  const state = !isAllowed(real) ? "outside" : found?.isFile() ? "there" : "missing";
-  const base = { file, reference, kind: "media" as const, bytes: found?.size ?? said, state } as const;
+  const found = isAllowed(real) ? await sizeOf(real) : undefined;
+  const state = !isAllowed(real) ? "outside" : found !== undefined ? "there" : "missing";
+  const base = { file: real, reference, kind: "media" as const, bytes: found ?? said, state } as const;
   return sum === undefined ? base : { ...base, sha256: sum };
+}
+
+/** @returns undefined where there is no such file, or a link is on the way */
+async function sizeOf(file: string): Promise<Bytes | undefined> {
+  try {
+    return await Folder.with(path.dirname(file), (folder) => {
+      const stats = folder.stat(path.basename(file));
+      return stats?.isFile() ? stats.size : undefined;
+    });
+  } catch {
+    return undefined;
+  }
 }
 
 function mediaBeside(projectFile: string, ruleFile: RuleFile): Original[] {
@@ -104,7 +117,7 @@ function mediaBeside(projectFile: string, ruleFile: RuleFile): Original[] {
   const folder = path.dirname(projectFile);
   return [...filesOf(scanAtOnce(folder))].flatMap(({ path: reference, size }): Original[] =>
     explainPath(rules, reference).what === "media"
-      ? [{ file: path.join(folder, reference), reference, kind: "media", bytes: size, state: "there" }]
+      ? [{ file: `${folder}/${reference}`, reference, kind: "media", bytes: size, state: "there" }]
       : [],
   );
 }
@@ -122,68 +135,55 @@ export interface GatherWish {
  * @param onProgress bytes copied and verified so far @param gate waits, or throws when it is cancelled
  * @throws Problem 409 when a copy is not what it was copied from; what was copied so far stays, without a manifest
  */
-export async function gather(
+export function gather(
   { project, originals, target }: GatherWish,
   onProgress: (bytes: Bytes) => void,
   gate: () => Promise<void>,
 ): Promise<GatheredManifest> {
-  const taken = new Set<string>([GATHERED_MANIFEST, SUMS]);
-  const files: GatheredFile[] = [];
-  let done = 0;
-  for (const { file, reference, kind, state, sha256: said, to: wanted } of originals) {
-    if (state !== "there") continue;
-    await gate();
-    const name = path.basename(file);
-    const below = freeName(wanted ?? (kind === "project" ? name : `media/${name}`), taken);
-    const to = path.join(target, below);
-    await mkdir(path.dirname(to), { recursive: true });
-    const read = await copy(file, `${to}${PARTIAL}`);
-    const back = await digest(`${to}${PARTIAL}`);
-    if (back.sha256 !== read.sha256 || back.bytes !== read.bytes)
-      throw new Problem(
-        409,
-        "copy-differs",
-        `The copy of ${file} is not what was read; the drive of ${target} may be failing`,
-      );
-    if (said !== undefined && said !== read.sha256)
-      console.warn(`${file} is not what its project says that it is; it was gathered as it is`);
-    await rename(`${to}${PARTIAL}`, to);
-    files.push({ path: below, from: file, reference, kind, bytes: read.bytes, sha256: read.sha256 });
-    done += read.bytes;
-    onProgress(done);
-  }
-  const missing = originals
-    .filter(({ state }) => state !== "there")
-    .map(({ reference, bytes: size, sha256: sum }) => ({
-      reference,
-      ...(size > 0 ? { bytes: size } : {}),
-      ...(sum === undefined ? {} : { sha256: sum }),
-    }));
-  const manifest: GatheredManifest = {
-    format: "kinetocache-gathered",
-    version: 1,
-    project,
-    made: new Date().toISOString(),
-    files,
-    missing,
-  };
-  await writeManifest(target, manifest);
-  return manifest;
+  return Folder.with(target, async (folder) => {
+    const taken = new Set<string>([GATHERED_MANIFEST, SUMS]);
+    const files: GatheredFile[] = [];
+    let done = 0;
+    for (const { file, reference, kind, state, sha256: said, to: wanted } of originals) {
+      if (state !== "there") continue;
+      await gate();
+      const name = path.basename(file);
+      const below = freeName(wanted ?? (kind === "project" ? name : `media/${name}`), taken);
+      const read = await copyIn(file, folder, below);
+      if (said !== undefined && said !== read.sha256)
+        console.warn(`${file} is not what its project says that it is; it was gathered as it is`);
+      files.push({ path: below, from: file, reference, kind, bytes: read.bytes, sha256: read.sha256 });
+      done += read.bytes;
+      onProgress(done);
+    }
+    const missing = originals
+      .filter(({ state }) => state !== "there")
+      .map(({ reference, bytes: size, sha256: sum }) => ({
+        reference,
+        ...(size > 0 ? { bytes: size } : {}),
+        ...(sum === undefined ? {} : { sha256: sum }),
+      }));
+    const manifest: GatheredManifest = {
+      format: "kinetocache-gathered",
+      version: 1,
+      project,
+      made: new Date().toISOString(),
+      files,
+      missing,
+    };
+    writeManifest(folder, manifest);
+    return manifest;
+  });
 }
 
-async function writeManifest(folder: string, manifest: GatheredManifest): Promise<void> {
+function writeManifest(folder: Folder, manifest: GatheredManifest): void {
   // What `sha256sum --check` reads; a name with a line break or a backslash is written as it asks for.
   const sums = manifest.files.map(({ path: below, sha256: sum }) => {
     const name = below.replaceAll("\\", "\\\\").replaceAll("\n", "\\n");
     return `${name === below ? "" : "\\"}${sum}  ${name}\n`;
   });
-  await replace(path.join(folder, SUMS), sums.join(""));
-  await replace(path.join(folder, GATHERED_MANIFEST), `${JSON.stringify(manifest, null, 1)}\n`);
-}
-
-async function replace(file: string, text: string): Promise<void> {
-  await writeFile(`${file}.new`, text, { flush: true });
-  await rename(`${file}.new`, file);
+  folder.replace(SUMS, sums);
+  folder.replace(GATHERED_MANIFEST, [`${JSON.stringify(manifest, null, 1)}\n`]);
 }
 
 /** A name that is not taken yet; taken afterwards. */
@@ -201,37 +201,83 @@ interface Digest {
   readonly bytes: Bytes;
 }
 
-async function copy(from: string, to: string): Promise<Digest> {
+/**
+ * Copies a file into a folder under another name, reads it back, and then gives it its own, in which nothing may be.
+ * @param below path in the folder; folders on the way are made
+ * @throws Problem 409 when the copy is not what was read
+ */
+async function copyIn(file: string, target: Folder, below: string): Promise<Digest> {
+  const names = below.split("/");
+  const name = names.pop()!;
+  const partial = name + PARTIAL;
+  const folder = names.length > 0 ? target.makeWay(names) : target;
+  try {
+    folder.remove(partial);
+    const read = await copy(file, await folder.createFile(partial));
+    const back = await digest(await folder.openFile(partial));
+    if (back.sha256 !== read.sha256 || back.bytes !== read.bytes) {
+      folder.remove(partial);
+      throw new Problem(
+        409,
+        "copy-differs",
+        `The copy of ${file} is not what was read; the drive of ${target.path} may be failing`,
+      );
+    }
+    folder.moveFile(partial, folder, name);
+    return read;
+  } finally {
+    if (folder !== target) folder.close();
+  }
+}
+
+const CHUNK_BYTES = 2 ** 20;
+
+async function copy(from: string, to: FileHandle): Promise<Digest> {
   const hash = createHash("sha256");
   let size = 0;
-  await pipeline(
-    createReadStream(from),
-    async function* (source: AsyncIterable<Buffer>) {
-      for await (const chunk of source) {
-        hash.update(chunk);
-        size += chunk.length;
-        yield chunk;
-      }
-    },
-    createWriteStream(to),
-  );
-  const file = await open(to, "r+");
   try {
-    await file.sync();
+    for await (const chunk of piecesOf(await Folder.file(from))) {
+      hash.update(chunk);
+      await to.writeFile(chunk);
+      size += chunk.length;
+    }
+    await to.sync();
   } finally {
-    await file.close();
+    await to.close();
   }
   return { sha256: hash.digest("hex"), bytes: size };
 }
 
-async function digest(file: string): Promise<Digest> {
+async function digest(file: FileHandle): Promise<Digest> {
   const hash = createHash("sha256");
   let size = 0;
-  for await (const chunk of createReadStream(file) as AsyncIterable<Buffer>) {
+  for await (const chunk of piecesOf(file)) {
     hash.update(chunk);
     size += chunk.length;
   }
   return { sha256: hash.digest("hex"), bytes: size };
+}
+
+/** What is in a file, which is then closed. @throws Error when it is no file */
+async function* piecesOf(file: FileHandle): AsyncGenerator<Uint8Array> {
+  try {
+    if (!(await file.stat()).isFile()) throw new Error("It is no file");
+    const buffer = Buffer.allocUnsafe(CHUNK_BYTES);
+    for (;;) {
+      const { bytesRead } = await file.read(buffer, 0, CHUNK_BYTES);
+      if (bytesRead === 0) return;
+      yield buffer.subarray(0, bytesRead);
+    }
+  } finally {
+    await file.close();
+  }
+}
+
+/** @returns undefined where there is no such file, or a link is on the way */
+function digestIn(folder: Folder, below: string): Promise<Digest | undefined> {
+  return Folder.file(`${folder.path}/${below}`)
+    .then(digest)
+    .catch(() => undefined);
 }
 
 /**
@@ -239,10 +285,14 @@ async function digest(file: string): Promise<Digest> {
  * @throws Problem 404 when it holds no manifest, 400 when that cannot be read
  */
 export async function readGathered(folder: string): Promise<GatheredState> {
-  const manifest = await manifestOf(folder);
+  return Folder.with(folder, readState);
+}
+
+async function readState(folder: Folder): Promise<GatheredState> {
+  const manifest = manifestOf(folder);
   const files = [];
   for (const file of manifest.files) {
-    const found = await digest(path.join(folder, file.path)).catch(() => undefined);
+    const found = await digestIn(folder, file.path);
     const state = !found
       ? ("gone" as const)
       : found.sha256 === file.sha256
@@ -252,34 +302,38 @@ export async function readGathered(folder: string): Promise<GatheredState> {
   }
   const project = files.find(({ kind, state }) => kind === "project" && state !== "gone");
   return {
-    folder,
+    folder: folder.path,
     project: manifest.project,
     made: manifest.made,
-    ...(project ? { projectFile: path.join(folder, project.path) } : {}),
+    ...(project ? { projectFile: `${folder.path}/${project.path}` } : {}),
     files,
     missing: manifest.missing,
   };
 }
 
-async function manifestOf(folder: string): Promise<GatheredManifest> {
-  const text = await readFile(path.join(folder, GATHERED_MANIFEST), "utf8").catch(() => {
+function manifestOf(folder: Folder): GatheredManifest {
+  let text: string;
+  try {
+    text = folder.read(GATHERED_MANIFEST, LARGEST_MANIFEST).toString();
+  } catch {
     throw new Problem(
       404,
       "not-gathered",
-      `${folder} holds no ${GATHERED_MANIFEST}: it was not gathered, or not to its end`,
+      `${folder.path} holds no ${GATHERED_MANIFEST}: it was not gathered, or not to its end`,
     );
-  });
+  }
   let value: unknown;
   try {
     value = JSON.parse(text);
   } catch (error) {
-    throw new Problem(400, "invalid", `${GATHERED_MANIFEST} in ${folder}: ${(error as Error).message}`);
+    throw new Problem(400, "invalid", `${GATHERED_MANIFEST} in ${folder.path}: ${(error as Error).message}`);
   }
   const checked = manifestSchema.validate(value);
-  if (checked.error) throw new Problem(400, "invalid", `${GATHERED_MANIFEST} in ${folder}: ${checked.error.message}`);
+  if (checked.error)
+    throw new Problem(400, "invalid", `${GATHERED_MANIFEST} in ${folder.path}: ${checked.error.message}`);
   for (const { path: below } of checked.value.files)
-    if (below.split("/").some((part) => part === "" || part === "." || part === ".."))
-      throw new Problem(400, "invalid", `${GATHERED_MANIFEST} in ${folder}: "${below}" leads out of it`);
+    if (!isSafePath(below))
+      throw new Problem(400, "invalid", `${GATHERED_MANIFEST} in ${folder.path}: "${below}" leads out of it`);
   return checked.value;
 }
 
@@ -289,9 +343,13 @@ async function manifestOf(folder: string): Promise<GatheredManifest> {
  * @param from folder that is looked through
  * @returns what was found
  */
-export async function relink(folder: string, from: string): Promise<Relinked[]> {
-  const state = await readGathered(folder);
-  const manifest = await manifestOf(folder);
+export function relink(folder: string, from: string): Promise<Relinked[]> {
+  return Folder.with(folder, (gathered) => relinkIn(gathered, from));
+}
+
+async function relinkIn(folder: Folder, from: string): Promise<Relinked[]> {
+  const state = await readState(folder);
+  const manifest = manifestOf(folder);
   const wanted: MissingFile[] = [...state.missing, ...state.files.filter((file) => file.state === "gone")];
   const candidates = candidatesIn(from);
   const found: (Relinked & { readonly gathered: GatheredFile })[] = [];
@@ -301,21 +359,13 @@ export async function relink(folder: string, from: string): Promise<Relinked[]> 
     if (!match) continue;
     const gone = manifest.files.find((file) => file.reference === reference);
     const below = gone?.path ?? freeName(`media/${path.basename(match.file)}`, taken);
-    const to = path.join(folder, below);
-    await mkdir(path.dirname(to), { recursive: true });
-    const read = await copy(match.file, `${to}${PARTIAL}`);
-    const back = await digest(`${to}${PARTIAL}`);
-    if (back.sha256 !== read.sha256) {
-      await rm(`${to}${PARTIAL}`, { force: true });
-      throw new Problem(409, "copy-differs", `The copy of ${match.file} is not what was read`);
-    }
-    await rename(`${to}${PARTIAL}`, to);
+    const read = await copyIn(match.file, folder, below);
     const kind = gone?.kind ?? "media";
     const gathered = { path: below, from: match.file, reference, kind, bytes: read.bytes, sha256: read.sha256 };
     found.push({ reference, ...match, gathered });
   }
   const isFound = (reference: string) => found.some((one) => one.reference === reference);
-  await writeManifest(folder, {
+  writeManifest(folder, {
     ...manifest,
     files: [...manifest.files.filter(({ reference }) => !isFound(reference)), ...found.map(({ gathered }) => gathered)],
     missing: manifest.missing.filter(({ reference }) => !isFound(reference)),
@@ -329,7 +379,7 @@ interface Candidate {
 }
 
 function candidatesIn(from: string): Candidate[] {
-  return [...filesOf(scanAtOnce(from))].map(({ path: below, size }) => ({ file: path.join(from, below), bytes: size }));
+  return [...filesOf(scanAtOnce(from))].map(({ path: below, size }) => ({ file: `${from}/${below}`, bytes: size }));
 }
 
 async function matchOf(
@@ -349,27 +399,36 @@ async function matchOf(
     return named && { file: named.file, by: "name" };
   }
   for (const { file } of size === undefined ? sized.filter(isNamed) : sized)
-    if ((await digest(file).catch(() => undefined))?.sha256 === sum) return { file, by: "checksum" };
+    if (
+      (
+        await Folder.file(file)
+          .then(digest)
+          .catch(() => undefined)
+      )?.sha256 === sum
+    )
+      return { file, by: "checksum" };
   return undefined;
 }
 
-/**
- * A folder to gather into: a new one in a folder that is there, or an empty one.
- * @param swept folders that it must not be in @throws Problem 400, 404, 409
- */
-export async function acceptTarget(target: string, swept: readonly string[]): Promise<string> {
+/** A folder to gather into: a new one in a folder that is there, or an empty one. @throws Problem 400, 404, 409 */
+export async function acceptTarget(target: string, registry: PlaceRegistry): Promise<string> {
   if (!path.isAbsolute(target)) throw new Problem(400, "invalid", "target: a full path is needed");
   const above = await realpath(path.dirname(target)).catch(() => {
     throw new Problem(404, "no-folder", `There is no folder ${path.dirname(target)}; make it first`);
   });
-  const folder = path.join(above, path.basename(target));
-  for (const one of swept)
-    if (isInside(folder, one))
-      throw new Problem(409, "overlaps", `${folder} is in ${one}, which is swept; gather somewhere else`);
-  const there = await lstat(folder).catch(() => undefined);
-  if (!there) await mkdir(folder);
-  else if (!there.isDirectory()) throw new Problem(400, "invalid", `target: ${folder} is not a folder`);
-  else if ((await readdir(folder)).length > 0)
-    throw new Problem(409, "not-empty", `${folder} holds other files; choose a new or an empty folder`);
+  const folder = path.resolve(above, path.basename(target));
+  await registry.check(folder, "gathered", "target");
+  await Folder.with(above, (parent) => {
+    let made: Folder;
+    try {
+      made = parent.make(path.basename(folder), 0o777);
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== "ENOTDIR") throw error;
+      throw new Problem(400, "invalid", `target: ${folder} is not a folder`);
+    }
+    const isFree = made.names().length === 0;
+    made.close();
+    if (!isFree) throw new Problem(409, "not-empty", `${folder} holds other files; choose a new or an empty folder`);
+  });
   return folder;
 }

@@ -1,13 +1,11 @@
-import { createWriteStream } from "node:fs";
-import { mkdir, readdir, rename, rm, stat } from "node:fs/promises";
-import path from "node:path";
-import type { Readable } from "node:stream";
-import { pipeline } from "node:stream/promises";
 import type { HandedComposition, Original, WrapProject } from "@kinetocache/core";
 import Joi from "joi";
+import { Folder } from "../files/folder";
 import type { Locations } from "../volumes/locations";
 import { freeName, projectOriginal } from "./gathered";
 
+/** Folder of the server's data for what is handed over. */
+const FOLDER = "wrapping";
 const sequenceId = Joi.string().max(64);
 export const handedSchema = Joi.object<HandedComposition>({
   name: Joi.string().min(1).max(400).required(),
@@ -29,15 +27,16 @@ export class HandedOver {
   private readonly byFile = new Map<string, WrappedComposition>();
 
   private constructor(
-    private readonly folder: string,
+    private readonly data: string,
     private readonly locations: Locations,
   ) {}
 
   /** @param data folder of the server's data; what was handed over before is let go */
   static async open(data: string, locations: Locations): Promise<HandedOver> {
-    const folder = path.join(data, "wrapping");
-    await rm(folder, { recursive: true, force: true });
-    return new HandedOver(folder, locations);
+    await Folder.with(data, (root) => {
+      for (const left of root.removeTree(FOLDER)) console.warn(`${left}; it stays`);
+    });
+    return new HandedOver(data, locations);
   }
 
   get(file: string): WrappedComposition | undefined {
@@ -52,11 +51,24 @@ export class HandedOver {
   }
 
   /** And its file. */
-  async takeFile(id: string, content: Readable): Promise<void> {
-    await mkdir(this.folder, { recursive: true });
-    const file = this.fileOf(id);
-    await pipeline(content, createWriteStream(`${file}.new`));
-    await rename(`${file}.new`, file);
+  async takeFile(id: string, content: AsyncIterable<Uint8Array>): Promise<void> {
+    await Folder.with(this.data, async (root) => {
+      const folder = root.make(FOLDER);
+      const temporary = `${id}.json.new`;
+      try {
+        await folder.removed(temporary);
+        const file = await folder.createFile(temporary);
+        try {
+          for await (const piece of content) await file.writeFile(piece);
+        } finally {
+          await file.close();
+        }
+        folder.move(temporary, folder, `${id}.json`);
+      } finally {
+        folder.remove(temporary);
+        folder.close();
+      }
+    });
   }
 
   /**
@@ -74,18 +86,20 @@ export class HandedOver {
       }
       // What it is called is not to lead elsewhere.
       const below = freeName(name.replace(/[/\\\0]/g, "_").replace(/^\.+/, "_"), taken);
-      for (const one of (await readdir(folder)).sort()) {
-        const picture = path.join(folder, one);
-        const { size } = await stat(picture);
-        const to = `media/${below}/${one}`;
-        originals.push({ file: picture, reference: `${name}/${one}`, kind: "media", bytes: size, state: "there", to });
-      }
+      await Folder.with(folder, (pictures) => {
+        for (const one of pictures.names().sort()) {
+          const stats = pictures.stat(one);
+          if (!stats?.isFile()) continue;
+          const about = { reference: `${name}/${one}`, kind: "media", bytes: stats.size, state: "there" } as const;
+          originals.push({ ...about, file: `${folder}/${one}`, to: `media/${below}/${one}` });
+        }
+      });
     }
     return originals;
   }
 
   private fileOf(id: string): string {
-    return path.join(this.folder, `${id}.json`);
+    return `${this.data}/${FOLDER}/${id}.json`;
   }
 
   private folderOf(id: string): string | undefined {

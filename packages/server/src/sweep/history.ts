@@ -28,7 +28,14 @@ export class History {
   private constructor(private readonly file: JsonFile<readonly HistoryEntry[]>) {}
 
   static async open(data: string): Promise<History> {
-    return new History(await JsonFile.open(path.join(data, "sweep-history.json"), schema, []));
+    return new History(
+      await JsonFile.open(
+        path.join(data, "sweep-history.json"),
+        { format: "kinetocache-sweep-history", version: 1 },
+        schema,
+        [],
+      ),
+    );
   }
 
   get all(): readonly HistoryEntry[] {
@@ -37,7 +44,7 @@ export class History {
 
   async add(entry: HistoryEntry): Promise<void> {
     await this.file
-      .replace([...this.all, entry].slice(-MOST_ENTRIES))
+      .change((all) => [...all, entry].slice(-MOST_ENTRIES))
       // The files are where they are; a drive without room takes only the note of it.
       .catch((error: unknown) => console.warn(`The history was not written: ${String(error)}`));
   }

@@ -155,7 +155,7 @@ async function withHolding(
       mkdirSync(path.dirname(path.join(place, name)), { recursive: true });
       writeFileSync(path.join(place, name), name);
     }
-    const open = () => Holding.open(place, path.join(place, ".holding"));
+    const open = () => Holding.open(place, ".holding");
     await use(open(), place, open);
   });
 }
@@ -288,13 +288,34 @@ test("whatever was cut short, each file is in one place afterwards", () =>
     linkSync(path.join(held, "0/1"), path.join(place, "b"));
     const again = reopen();
     expect(again.list()).toMatchObject([{ items: 1, bytes: 4096 }]);
-    expect(readdirSync(held).sort()).toEqual(["0", "batch.jsonl"]);
+    expect(readdirSync(held).sort()).toEqual(["0", "batch.jsonl", "still"]);
     expect(readdirSync(path.join(held, "0"))).toEqual(["2"]);
-    // Let go, but not quite.
-    renameSync(held, `${held}.gone`);
-    expect(reopen().list()).toEqual([]);
+    await again.restore(batch!.id);
     expect(readdirSync(path.join(place, ".holding"))).toEqual([]);
   }));
+
+test("what was being let go when an interruption came is gone on with, and not by opening the folder alone", () =>
+  withHolding(
+    async (holding, place, reopen) => {
+      const { batch } = await holding.hold([{ ...file("in"), isFolder: true }, file("a")], "you");
+      const shelf = path.join(place, ".holding", batch!.id, "0");
+      renameSync(path.join(shelf, "0"), path.join(shelf, "0.gone"));
+      // Of no item that the list tells.
+      mkdirSync(path.join(shelf, "7.gone"));
+      writeFileSync(path.join(shelf, "7.gone/x"), "not ours");
+      const again = reopen();
+      expect(again.list()).toMatchObject([{ items: 1 }]);
+      expect(readdirSync(shelf).sort()).toEqual(["0.gone", "1", "7.gone"]);
+      await again.finish();
+      expect(readdirSync(shelf).sort()).toEqual(["1", "7.gone"]);
+      const warn = jest.spyOn(console, "warn").mockImplementation(() => undefined);
+      expect(await again.restore(batch!.id)).toEqual([]);
+      expect(readFileSync(path.join(shelf, "7.gone/x"), "utf8")).toBe("not ours");
+      expect(warn).toHaveBeenCalled();
+      warn.mockRestore();
+    },
+    ["in/x", "in/y", "a"],
+  ));
 
 test("sweeping, bringing back and emptying in any order agree with a plain model of them", async () => {
   const NAMES = ["a", "b", "c", "d", "e"];
@@ -344,7 +365,7 @@ describe("killed", () => {
         for (let kill = 0; kill < 60; kill++) {
           mkdirSync(place, { recursive: true });
           const said = await killed("tornSweeper", [place], (kill * 3.7) % 30);
-          const holding = Holding.open(place, path.join(place, ".holding"));
+          const holding = Holding.open(place, ".holding");
           const held = holding.list().flatMap(({ id }) => [...holding.itemsOf(id).values()].map((item) => item.path));
           const found = readdirSync(place).filter((name) => name !== ".holding");
           const all = [...found, ...held].sort();

@@ -1,23 +1,15 @@
 import { randomBytes } from "node:crypto";
-import {
-  linkSync,
-  lstatSync,
-  mkdirSync,
-  readdirSync,
-  realpathSync,
-  renameSync,
-  rmdirSync,
-  rmSync,
-  unlinkSync,
-} from "node:fs";
-import path from "node:path";
+import type { Stats } from "node:fs";
 import type { Batch, BatchHead, Bytes, HeldItem, Stayed } from "@kinetocache/core";
-import { readBatch, writeBatch, type BatchContent } from "./batchFile";
+import { Folder, GONE, holdsFolders } from "../files/folder";
+import { hasMount } from "../files/mounts";
+import { readBatch, writeBatch, type ReadBatch } from "./batchFile";
+import { nameOf, Ways } from "./ways";
 
 /** How a place looks after what moves out of it and back. */
 export interface Keeper {
-  /** Asked just before an item moves: why it must not, or nothing. */
-  readonly refuse?: (item: HeldItem) => string | undefined;
+  /** Asked just before an item moves: why it must not, or nothing. @param stats what it is now */
+  readonly refuse?: (item: HeldItem, stats: Stats) => string | undefined;
   readonly gone?: (item: HeldItem) => void;
   readonly back?: (item: HeldItem) => Promise<void> | void;
   /** Whether what is in an item's place by now is as good as the held one, which then goes. */
@@ -29,21 +21,25 @@ interface Held extends BatchHead {
   readonly items: Map<number, HeldItem>;
 }
 
-const BATCH_ID = /^(\d{13})-[0-9a-f]{8}$/;
+// Earlier releases named a batch by the clock.
+const BATCH_ID = /^(batch-[0-9a-f]{16}|-?\d{1,16}-[0-9a-f]{8})$/;
 const LIST = "batch.jsonl";
 /** There while items move: one of them may be in both places. */
 const MOVING = "moving";
-const GONE = ".gone";
+/** The same while none does: changing its name takes no room, and a full drive has none. */
+const STILL = "still";
 const NUMBER = /^\d+$/;
+const LEFTOVER = /^(\d+)\.gone$/;
 // Items that lie in one folder: moving twenty thousand into one takes half as long again.
 const SHELF = 250;
 // Files are moved at once; in between whoever else waits gets a turn.
 const TURN_MS = 8;
 
 /**
- * Where swept files wait: `<folder>/<batch>/<shelf>/<number>` on the drive that they were on, so that a move copies
- * nothing. What is in a batch is what lies there, by the list beside it: every file is in one place at any instant, and what an
- * interruption left can be brought back or let go as everything else. Moves run one after another.
+ * Where swept files wait: `<name>/<batch>/<shelf>/<number>` on the drive that they were on, so that a move copies
+ * nothing. What is in a batch is what lies there, by the list beside it: every file is in one place at any instant, and
+ * what an interruption left can be brought back or let go as everything else. What the list does not tell stays where it
+ * is. Moves run one after another.
  */
 export class Holding {
   private readonly batches = new Map<string, Held>();
@@ -52,68 +48,95 @@ export class Holding {
 
   private constructor(
     private readonly place: string,
-    private readonly folder: string,
+    private readonly name: string,
     private readonly keeper: Keeper,
   ) {}
 
   /**
-   * Opens holding and finishes what was interrupted.
-   * @param place folder that items are taken from, without links @param folder where they wait, on the same drive
+   * Opens holding, and removes nothing.
+   * @param place folder that items are taken from, without links @param name of the folder in it where they wait
+   * @throws Error when one of the two is a link
    */
-  static open(place: string, folder: string, keeper: Keeper = {}): Holding {
-    const holding = new Holding(place, folder, keeper);
-    let names: string[] = [];
+  static open(place: string, name: string, keeper: Keeper = {}): Holding {
+    const holding = new Holding(place, name, keeper);
+    const root = Folder.open(place);
     try {
-      names = readdirSync(folder);
-    } catch (error) {
-      if ((error as NodeJS.ErrnoException).code !== "ENOENT") throw error;
-    }
-    for (const name of names.sort()) {
-      if (name.endsWith(GONE)) rmSync(path.join(folder, name), { recursive: true, force: true });
-      else if (BATCH_ID.test(name)) holding.load(name);
+      if (root.stat(name)) holding.load(root);
+    } finally {
+      root.close();
     }
     return holding;
   }
 
-  private load(id: string): void {
-    const folder = path.join(this.folder, id);
-    let content: BatchContent;
+  private load(root: Folder): void {
+    const folder = root.enter(this.name);
     try {
-      content = readBatch(path.join(folder, LIST));
-    } catch (error) {
-      if ((error as NodeJS.ErrnoException).code === "ENOENT" && isEmptyOf(folder)) {
-        // The list was not there yet, so nothing was moved.
-        rmSync(folder, { recursive: true });
-        return;
-      }
-      // It stays: somebody may know what it is.
-      console.warn(`${folder} is not listed in holding: ${(error as Error).message}`);
-      return;
+      for (const id of folder.names().sort()) if (BATCH_ID.test(id)) this.loadBatch(root, folder, id);
+    } finally {
+      folder.close();
     }
-    const held: Held = { id, sweptMs: content.sweptMs, by: content.by, items: new Map() };
-    for (const shelf of readdirSync(folder).filter((name) => NUMBER.test(name)))
-      for (const name of readdirSync(path.join(folder, shelf))) {
-        if (name.endsWith(GONE)) rmSync(path.join(folder, shelf, name), { recursive: true, force: true });
-        const item = content.items[Number(name)];
-        if (item && NUMBER.test(name)) held.items.set(Number(name), item);
+  }
+
+  /** A batch that cannot be understood stays, and is named: somebody may know what it is. */
+  private loadBatch(root: Folder, holding: Folder, id: string): void {
+    let folder: Folder | undefined;
+    try {
+      folder = holding.enter(id);
+      // Without its list nothing was moved into it yet; it goes with the next batch that is closed.
+      if (!folder.stat(LIST) && folder.names().every((name) => name.startsWith(LIST))) return;
+      const list = readBatch(folder, LIST);
+      const held: Held = { id, sweptMs: list.sweptMs, by: list.by, items: new Map() };
+      const unlisted = this.loadShelves(folder, list, held);
+      if (unlisted > 0)
+        console.warn(`${unlisted} files in ${folder.path} are in no list; they stay there, and are not emptied`);
+      if (folder.stat(MOVING)) this.finishMoving(root, folder, held);
+      this.total += sumOf(held);
+      if (held.items.size > 0) this.batches.set(id, held);
+    } catch (error) {
+      console.warn(`${this.place}/${this.name}/${id} is not listed in holding: ${(error as Error).message}`);
+    } finally {
+      folder?.close();
+    }
+  }
+
+  /** @returns how many things lie there that the list does not tell */
+  private loadShelves(folder: Folder, { items }: ReadBatch, held: Held): number {
+    let unlisted = 0;
+    for (const shelf of folder.entries()) {
+      if (!shelf.isDirectory() || !NUMBER.test(shelf.name)) continue;
+      const inside = folder.enter(shelf.name);
+      try {
+        for (const entry of inside.entries()) {
+          const number = Number(entry.name);
+          const item = NUMBER.test(entry.name) && shelfOf(number) === shelf.name ? items.get(number) : undefined;
+          if (item && item.isFolder === entry.isDirectory()) held.items.set(number, item);
+          else if (!LEFTOVER.test(entry.name)) unlisted++;
+        }
+      } finally {
+        inside.close();
       }
-    this.batches.set(id, held);
-    this.total += sumOf(held);
-    if (lstatSync(path.join(folder, MOVING), { throwIfNoEntry: false })) this.finishMoving(held);
-    this.closeIfEmpty(held);
+    }
+    return unlisted;
   }
 
   /** A file that was in both places is in its own again. */
-  private finishMoving(held: Held): void {
-    for (const [number, item] of held.items) {
-      const from = this.heldPath(held.id, number);
-      const [here, there] = [from, this.ownPath(item)].map((file) => lstatSync(file, { throwIfNoEntry: false }));
-      if (here && there && here.ino === there.ino && here.dev === there.dev && !item.isFolder) {
-        unlinkSync(from);
-        this.forget(held, number);
+  private finishMoving(root: Folder, folder: Folder, held: Held): void {
+    const ways = new Ways(root);
+    const shelves = new Shelves(folder);
+    try {
+      for (const [number, item] of held.items) {
+        if (item.isFolder) continue;
+        const shelf = shelves.of(number);
+        const [here, there] = [shelf.stat(String(number)), statOf(ways, item.path)];
+        if (!here || here.ino !== there?.ino || here.dev !== there.dev) continue;
+        shelf.remove(String(number));
+        held.items.delete(number);
       }
+      folder.move(MOVING, folder, STILL);
+    } finally {
+      ways.close();
+      shelves.close();
     }
-    rmSync(path.join(this.folder, held.id, MOVING), { force: true, recursive: true });
   }
 
   /** Bytes that wait. */
@@ -152,49 +175,56 @@ export class Holding {
    * @throws Error with its code when the list cannot be written; nothing has moved then
    */
   hold(items: readonly HeldItem[], by: string): Promise<{ readonly batch?: Batch; readonly stayed: Stayed[] }> {
-    return this.enqueue(async () => {
-      const sweptMs = Date.now();
-      const id = `${sweptMs}-${randomBytes(4).toString("hex")}`;
-      const folder = path.join(this.folder, id);
+    return this.act(async (root) => {
       // The place itself is never made: it is gone with its drive then.
-      if (!lstatSync(this.folder, { throwIfNoEntry: false })) mkdirSync(this.folder);
-      mkdirSync(folder);
-      const mark = path.join(folder, MOVING);
+      const holding = root.make(this.name);
+      const id = `batch-${randomBytes(8).toString("hex")}`;
+      const held: Held = { id, sweptMs: Date.now(), by, items: new Map() };
+      const ways = new Ways(root);
+      let shelves: Shelves | undefined;
       try {
-        writeBatch(path.join(folder, LIST), { id, sweptMs, by, items });
-        for (let number = 0; number < items.length; number += SHELF) mkdirSync(path.dirname(this.heldPath(id, number)));
-        mkdirSync(mark);
-      } catch (error) {
-        rmSync(folder, { recursive: true, force: true });
-        throw error;
+        const folder = begin(holding, held, items);
+        shelves = new Shelves(folder);
+        const stayed: Stayed[] = [];
+        const turn = new Turn();
+        for (const [number, item] of items.entries()) {
+          const reason = this.take(item, String(number), shelves, ways);
+          if (reason === undefined) {
+            held.items.set(number, item);
+            this.total += item.bytes;
+            this.keeper.gone?.(item);
+          } else stayed.push({ path: item.path, reason });
+          await turn.giveWay();
+        }
+        folder.move(MOVING, folder, STILL);
+        this.batches.set(id, held);
+        this.closeIfEmpty(holding, held);
+        return { batch: this.list().find((batch) => batch.id === id), stayed };
+      } finally {
+        ways.close();
+        shelves?.close();
+        holding.close();
       }
-      const held: Held = { id, sweptMs, by, items: new Map() };
-      const stayed: Stayed[] = [];
-      const ways = new Ways(this.place);
-      const turn = new Turn();
-      for (const [number, item] of items.entries()) {
-        const reason = this.take(item, this.heldPath(id, number), ways);
-        if (reason === undefined) {
-          held.items.set(number, item);
-          this.total += item.bytes;
-          this.keeper.gone?.(item);
-        } else stayed.push({ path: item.path, reason });
-        await turn.giveWay();
-      }
-      rmdirSync(mark);
-      this.batches.set(id, held);
-      this.closeIfEmpty(held);
-      return { batch: this.list().find((batch) => batch.id === id), stayed };
     });
   }
 
-  private take(item: HeldItem, to: string, ways: Ways): string | undefined {
+  private take(item: HeldItem, number: string, shelves: Shelves, ways: Ways): string | undefined {
     try {
-      const refused = ways.fault(item.path) ?? this.keeper.refuse?.(item);
+      const from = ways.to(item.path);
+      const name = nameOf(item.path);
+      const before = from.stat(name);
+      if (!before) return "it is gone";
+      const refused = this.keeper.refuse?.(item, before);
       if (refused !== undefined) return refused;
-      if (item.isFolder) renameSync(this.ownPath(item), to);
-      else moveFile(this.ownPath(item), to);
-      return undefined;
+      if (item.isFolder !== before.isDirectory()) return "it is not what it was";
+      if (item.isFolder && hasMount(`${from.path}/${name}`)) return "another drive is mounted in it";
+      const shelf = shelves.of(Number(number));
+      moveItem(from, name, shelf, number, item.isFolder);
+      const after = shelf.stat(number);
+      if (after?.ino === before.ino && after.dev === before.dev) return undefined;
+      // Something else took its place in the last instant.
+      moveItem(shelf, number, from, name, after?.isDirectory() ?? false);
+      return "it is not what it was";
     } catch (error) {
       return faultText(error);
     }
@@ -205,46 +235,48 @@ export class Holding {
    * @param numbers all of it when left out
    */
   restore(id: string, numbers?: readonly number[]): Promise<Stayed[]> {
-    return this.enqueue(async () => {
-      const held = this.batches.get(id);
-      if (!held) return [];
-      const stayed: Stayed[] = [];
-      const ways = new Ways(this.place, true);
-      const turn = new Turn();
-      const mark = path.join(this.folder, id, MOVING);
-      mkdirSync(mark, { recursive: true });
-      for (const number of numbers ?? [...held.items.keys()]) {
-        const item = held.items.get(number);
-        if (!item) continue;
-        const reason = this.bringBack(item, this.heldPath(id, number), ways);
-        if (reason === undefined) {
-          this.forget(held, number);
-          await this.keeper.back?.(item);
-        } else stayed.push({ path: item.path, reason });
-        await turn.giveWay();
-      }
-      rmdirSync(mark);
-      this.closeIfEmpty(held);
-      return stayed;
-    });
+    return this.act((root) =>
+      this.inBatch(root, id, async (held, folder, holding) => {
+        const stayed: Stayed[] = [];
+        const ways = new Ways(root, true);
+        const shelves = new Shelves(folder);
+        const turn = new Turn();
+        beginMoving(folder);
+        try {
+          for (const [number, item] of chosen(held, numbers)) {
+            const reason = this.bringBack(item, String(number), shelves, ways);
+            if (reason === undefined) {
+              this.forget(held, number);
+              await this.keeper.back?.(item);
+            } else stayed.push({ path: item.path, reason });
+            await turn.giveWay();
+          }
+        } finally {
+          ways.close();
+          shelves.close();
+        }
+        folder.move(MOVING, folder, STILL);
+        this.closeIfEmpty(holding, held);
+        return stayed;
+      }),
+    ).then((stayed) => stayed ?? []);
   }
 
-  private bringBack(item: HeldItem, from: string, ways: Ways): string | undefined {
+  private bringBack(item: HeldItem, number: string, shelves: Shelves, ways: Ways): string | undefined {
     try {
-      const fault = ways.fault(item.path);
-      if (fault !== undefined) return fault;
-      const to = this.ownPath(item);
-      if (item.isFolder) {
-        // A rename takes the place of an empty folder, and of nothing else.
-        if (lstatSync(to, { throwIfNoEntry: false })) return "something else is in its place";
-        renameSync(from, to);
-        return undefined;
-      }
+      const shelf = shelves.of(Number(number));
+      const before = shelf.stat(number);
+      if (!before) return "it is gone from holding";
+      if (item.isFolder !== before.isDirectory()) return "it is not what was held";
+      const to = ways.to(item.path);
+      const name = nameOf(item.path);
+      // A rename takes the place of an empty folder, and of nothing else.
+      if (item.isFolder && to.stat(name)) return "something else is in its place";
       try {
-        moveFile(from, to);
+        moveItem(shelf, number, to, name, item.isFolder);
       } catch (error) {
         if ((error as NodeJS.ErrnoException).code !== "EEXIST" || !this.keeper.isSame?.(item)) throw error;
-        unlinkSync(from);
+        shelf.remove(number);
       }
       return undefined;
     } catch (error) {
@@ -252,26 +284,58 @@ export class Holding {
     }
   }
 
-  /** Removes items of a batch for good. @param numbers all of it when left out */
-  empty(id: string, numbers?: readonly number[]): Promise<void> {
-    return this.enqueue(async () => {
-      const held = this.batches.get(id);
-      if (!held) return;
-      const turn = new Turn();
-      for (const number of numbers ?? [...held.items.keys()]) {
-        const item = held.items.get(number);
-        if (!item) continue;
-        const file = this.heldPath(id, number);
-        if (item.isFolder) {
-          // Half a folder must never be brought back: it gets another name first.
-          renameSync(file, file + GONE);
-          rmSync(file + GONE, { recursive: true, force: true });
-        } else unlinkSync(file);
-        this.forget(held, number);
-        await turn.giveWay();
+  /**
+   * Removes items of a batch for good.
+   * @param numbers all of it when left out
+   * @returns what stayed, with the reason
+   */
+  empty(id: string, numbers?: readonly number[]): Promise<Stayed[]> {
+    return this.act((root) =>
+      this.inBatch(root, id, async (held, folder, holding) => {
+        const stayed: Stayed[] = [];
+        const shelves = new Shelves(folder);
+        const turn = new Turn();
+        try {
+          for (const [number, item] of chosen(held, numbers)) {
+            const reason = letGo(item, String(number), shelves);
+            if (reason === undefined) this.forget(held, number);
+            else stayed.push({ path: item.path, reason });
+            await turn.giveWay();
+          }
+        } finally {
+          shelves.close();
+        }
+        this.closeIfEmpty(holding, held);
+        return stayed;
+      }),
+    ).then((stayed) => stayed ?? []);
+  }
+
+  /** Goes on with what was being let go when an interruption came, and closes batches that are empty. */
+  finish(): Promise<void> {
+    return this.act((root) => {
+      if (!root.stat(this.name)) return;
+      const holding = root.enter(this.name);
+      try {
+        for (const id of holding.names()) if (BATCH_ID.test(id)) this.finishBatch(holding, id);
+      } finally {
+        holding.close();
       }
-      this.closeIfEmpty(held);
     });
+  }
+
+  private finishBatch(holding: Folder, id: string): void {
+    try {
+      const folder = holding.enter(id);
+      try {
+        if (folder.stat(LIST)) removeLeftovers(folder, readBatch(folder, LIST));
+      } finally {
+        folder.close();
+      }
+      if (!this.batches.has(id)) closeBatch(holding, id);
+    } catch (error) {
+      console.warn(`${holding.path}/${id} was left as it is: ${(error as Error).message}`);
+    }
   }
 
   private forget(held: Held, number: number): void {
@@ -280,84 +344,167 @@ export class Holding {
   }
 
   /** Nothing waits in it any more. */
-  private closeIfEmpty({ id, items }: Held): void {
+  private closeIfEmpty(holding: Folder, { id, items }: Held): void {
     if (items.size > 0) return;
     this.batches.delete(id);
-    const folder = path.join(this.folder, id);
-    renameSync(folder, folder + GONE);
-    rmSync(folder + GONE, { recursive: true, force: true });
+    closeBatch(holding, id);
   }
 
-  private ownPath({ path: below }: HeldItem): string {
-    return `${this.place}/${below}`;
-  }
-
-  private heldPath(id: string, number: number): string {
-    return `${this.folder}/${id}/${Math.floor(number / SHELF)}/${number}`;
-  }
-
-  private enqueue<T>(work: () => Promise<T>): Promise<T> {
-    const result = this.queue.then(work);
+  /** One act after another, each in the place as it is then. */
+  private act<T>(work: (root: Folder) => Promise<T> | T): Promise<T> {
+    const result = this.queue.then(() => {
+      if (holdsFolders()) return Folder.with(this.place, work);
+      throw new Error("This system gives no hold on a folder, so that it cannot be made sure what would move");
+    });
     this.queue = result.catch(() => undefined);
     return result;
   }
+
+  private async inBatch<T>(
+    root: Folder,
+    id: string,
+    work: (held: Held, folder: Folder, holding: Folder) => Promise<T>,
+  ): Promise<T | undefined> {
+    const held = this.batches.get(id);
+    if (!held) return undefined;
+    const holding = root.enter(this.name);
+    try {
+      const folder = holding.enter(id);
+      try {
+        return await work(held, folder, holding);
+      } finally {
+        folder.close();
+      }
+    } finally {
+      holding.close();
+    }
+  }
 }
 
-/**
- * Moves a file, and never in the place of another: a rename would take that. It has both names for an instant, which
- * also takes a third less time than a rename to another folder.
- * @throws Error with code EEXIST when something is there
- */
-function moveFile(from: string, to: string): void {
+/** Makes a batch with its list and all that it needs. @throws Error; nothing is left of it then */
+function begin(holding: Folder, { id, sweptMs, by }: Held, items: readonly HeldItem[]): Folder {
+  holding.makeFolder(id);
+  const folder = holding.enter(id);
   try {
-    linkSync(from, to);
+    writeBatch(folder, LIST, { id, sweptMs, by, items });
+    for (let number = 0; number < items.length; number += SHELF) folder.makeFolder(shelfOf(number));
+    folder.makeFolder(MOVING);
+    return folder;
   } catch (error) {
-    if (!NO_LINKS.has((error as NodeJS.ErrnoException).code ?? "")) throw error;
-    // A drive without second names.
-    if (lstatSync(to, { throwIfNoEntry: false })) throw Object.assign(new Error(`${to} is there`), { code: "EEXIST" });
-    renameSync(from, to);
-    return;
-  }
-  try {
-    unlinkSync(from);
-  } catch (error) {
-    // Where it may not be taken away it stays, under the one name that it had.
-    unlinkSync(to);
+    folder.close();
+    closeBatch(holding, id);
     throw error;
   }
 }
 
-const NO_LINKS: ReadonlySet<string> = new Set(["EPERM", "ENOTSUP", "EMLINK", "ENOSYS", "EOPNOTSUPP"]);
+/** Marks that items move. On a drive without room for the mark it is the one that was made with the batch. */
+function beginMoving(folder: Folder): void {
+  if (folder.stat(MOVING)) return;
+  if (folder.stat(STILL)) folder.move(STILL, folder, MOVING);
+  else folder.makeFolder(MOVING);
+}
 
-/** Whether the way to items leads through the folders that it names, and not elsewhere through a link. */
-class Ways {
-  private readonly checked = new Map<string, string | undefined>();
-
-  /** @param makes whether folders that are gone are made again */
-  constructor(
-    private readonly place: string,
-    private readonly makes = false,
-  ) {}
-
-  fault(below: string): string | undefined {
-    const folder = below.slice(0, Math.max(0, below.lastIndexOf("/")));
-    if (this.checked.has(folder)) return this.checked.get(folder);
-    const fault = this.look(folder);
-    this.checked.set(folder, fault);
-    return fault;
+/** Removes a batch in which nothing waits, and nothing but what was made with it. What else is in it stays, with it. */
+function closeBatch(holding: Folder, id: string): void {
+  const folder = holding.enter(id);
+  try {
+    for (const name of folder.names())
+      if (NUMBER.test(name) || name === MOVING || name === STILL) folder.removeFolder(name);
+    folder.remove(`${LIST}.new`);
+    if (folder.names().every((name) => name === LIST)) folder.remove(LIST);
+    holding.removeFolder(id);
+  } catch (error) {
+    const { code, message } = error as NodeJS.ErrnoException;
+    if (code !== "ENOTEMPTY" && code !== "EEXIST" && code !== "ENOTDIR") throw error;
+    console.warn(`${folder.path} holds what its list does not tell, and stays: ${message}`);
+  } finally {
+    folder.close();
   }
+}
 
-  private look(folder: string): string | undefined {
-    let at = this.place;
-    for (const part of folder === "" ? [] : folder.split("/")) {
-      at += `/${part}`;
-      const stats = lstatSync(at, { throwIfNoEntry: false });
-      if (!stats && this.makes) mkdirSync(at);
-      else if (!stats) return "it is gone";
-      else if (!stats.isDirectory()) return "a link or a file is in the way to it";
+/** Folders that were being let go: half of one is never brought back. */
+function removeLeftovers(folder: Folder, { items }: ReadBatch): void {
+  for (const shelf of folder.entries()) {
+    if (!shelf.isDirectory() || !NUMBER.test(shelf.name)) continue;
+    const inside = folder.enter(shelf.name);
+    try {
+      for (const name of inside.names()) {
+        const number = LEFTOVER.exec(name)?.[1];
+        if (number === undefined || !items.get(Number(number))?.isFolder) continue;
+        for (const left of inside.removeTree(name)) console.warn(`${left}; it stays`);
+      }
+    } finally {
+      inside.close();
     }
-    return realpathSync(at) === at ? undefined : "the way to it leads elsewhere";
   }
+}
+
+/** @returns why it stayed */
+function letGo(item: HeldItem, number: string, shelves: Shelves): string | undefined {
+  try {
+    const shelf = shelves.of(Number(number));
+    const stats = shelf.stat(number);
+    // Somebody else let it go.
+    if (!stats) return undefined;
+    if (item.isFolder !== stats.isDirectory()) return "it is not what was held";
+    if (!item.isFolder) {
+      shelf.remove(number);
+      return undefined;
+    }
+    if (hasMount(`${shelf.path}/${number}`)) return "another drive is mounted in it";
+    // Half a folder must never be brought back: it gets another name first.
+    shelf.move(number, shelf, number + GONE);
+    for (const left of shelf.removeTree(number + GONE)) console.warn(`${left}; it stays`);
+    return undefined;
+  } catch (error) {
+    return faultText(error);
+  }
+}
+
+/** The folders in which the items of a batch lie, one of them open at a time. */
+class Shelves {
+  private open: { readonly name: string; readonly folder: Folder } | undefined;
+
+  constructor(private readonly batch: Folder) {}
+
+  of(number: number): Folder {
+    const name = shelfOf(number);
+    if (this.open?.name === name) return this.open.folder;
+    this.close();
+    this.open = { name, folder: this.batch.enter(name) };
+    return this.open.folder;
+  }
+
+  close(): void {
+    this.open?.folder.close();
+    this.open = undefined;
+  }
+}
+
+function shelfOf(number: number): string {
+  return String(Math.floor(number / SHELF));
+}
+
+function chosen({ items }: Held, numbers: readonly number[] | undefined): [number, HeldItem][] {
+  if (!numbers) return [...items];
+  return [...new Set(numbers)].flatMap((number) => {
+    const item = items.get(number);
+    return item ? [[number, item] as [number, HeldItem]] : [];
+  });
+}
+
+/** @returns undefined where the way to it cannot be gone */
+function statOf(ways: Ways, below: string) {
+  try {
+    return ways.to(below).stat(nameOf(below));
+  } catch {
+    return undefined;
+  }
+}
+
+function moveItem(from: Folder, name: string, to: Folder, toName: string, isFolder: boolean): void {
+  if (isFolder) from.move(name, to, toName);
+  else from.moveFile(name, to, toName);
 }
 
 /** Lets others have a turn now and then. */
@@ -377,13 +524,9 @@ function sumOf({ items }: Held): Bytes {
   return sum;
 }
 
-function isEmptyOf(folder: string): boolean {
-  return readdirSync(folder).every((name) => name.startsWith(LIST));
-}
-
 const FAULTS: Readonly<Record<string, string>> = {
   ENOENT: "it is gone",
-  ENOTDIR: "it is gone",
+  ENOTDIR: "a link or a file is in the way to it",
   EACCES: "it may not be moved",
   EPERM: "it may not be moved",
   EROFS: "the drive can only be read",
@@ -393,6 +536,7 @@ const FAULTS: Readonly<Record<string, string>> = {
   EEXIST: "something else is in its place",
   ENAMETOOLONG: "its path is too long to be moved",
   ENOSPC: "the drive is full",
+  EDQUOT: "the drive is full",
   EIO: "the drive does not answer",
   ENODEV: "the drive does not answer",
 };

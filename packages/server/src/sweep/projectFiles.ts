@@ -1,7 +1,7 @@
-import { lstatSync, readFileSync } from "node:fs";
 import path from "node:path";
 import { filesOf, projectOfFile, type Bytes, type CompiledRules } from "@kinetocache/core";
 import Joi from "joi";
+import { Folder } from "../files/folder";
 import { scanAtOnce } from "./scan";
 
 /** A project file of whatever program. */
@@ -27,8 +27,7 @@ export function findProjectFiles(folders: readonly string[], rules: CompiledRule
   for (const folder of folders) {
     try {
       for (const { path: below, name, size } of filesOf(scanAtOnce(folder)))
-        if (rules.isProjectFile(name))
-          files.push({ file: path.join(folder, below), ...projectOfFile(name), bytes: size });
+        if (rules.isProjectFile(name)) files.push({ file: `${folder}/${below}`, ...projectOfFile(name), bytes: size });
     } catch {
       // Said on screen: of what is in there nothing is known, so nothing is orphaned for its sake.
       unreadable.push(folder);
@@ -64,8 +63,16 @@ const LARGEST_PROJECT: Bytes = 64 * 2 ** 20;
 
 /** @returns undefined where the file is of another format */
 export function mediaOf(file: string): readonly MediaReference[] | undefined {
-  if (lstatSync(file).size > LARGEST_PROJECT) return undefined;
-  const text = readFileSync(file, "utf8");
+  const folder = Folder.open(path.dirname(file));
+  let text: string;
+  try {
+    text = folder.read(path.basename(file), LARGEST_PROJECT).toString();
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === "EFBIG") return undefined;
+    throw error;
+  } finally {
+    folder.close();
+  }
   if (!text.trimStart().startsWith("{")) return undefined;
   try {
     const { error, value } = projectSchema.validate(JSON.parse(text));

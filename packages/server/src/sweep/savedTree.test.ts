@@ -3,6 +3,7 @@ import path from "node:path";
 import { emptyTree, filesOf, type FileTree } from "@kinetocache/core";
 import fc from "fast-check";
 import { withFolder } from "../../../../testing/server";
+import { Folder } from "../files/folder";
 import { decodeTree, writeTree } from "./savedTree";
 
 const name = fc.string({ unit: fc.constantFrom("a", "Ä", "\n", " ", "💧", "'"), minLength: 1, maxLength: 12 });
@@ -44,9 +45,10 @@ function plain({ folders, files, links, owners, ...rest }: FileTree) {
 test("a scan is read as it was written, and not at all where its file was torn or altered", () =>
   withFolder((folder) => {
     const file = path.join(folder, "scan");
+    const place = Folder.open(folder);
     fc.assert(
       fc.property(trees, fc.nat(), (tree, at) => {
-        writeTree(file, tree);
+        writeTree(place, "scan", tree);
         const read = decodeTree(readFileSync(file))!;
         expect(plain(read)).toEqual(plain(tree));
         expect([...filesOf(read)]).toEqual([...filesOf(tree)]);
@@ -60,5 +62,6 @@ test("a scan is read as it was written, and not at all where its file was torn o
       }),
       { numRuns: 60 },
     );
+    place.close();
     return Promise.resolve();
   }));

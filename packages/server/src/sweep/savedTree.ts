@@ -1,9 +1,10 @@
-import { closeSync, openSync, renameSync, writeSync } from "node:fs";
 import { crc32 } from "node:zlib";
 import { emptyTree, FILE_COLUMNS, Numbers, type FileTree, type NotRead, type OwnerManifest } from "@kinetocache/core";
+import type { Folder } from "../files/folder";
 
 const MAGIC = 0x4b43_5452;
-const VERSION = 1;
+// The first one took reading the files that name an owner for use.
+const VERSION = 2;
 
 interface Head {
   readonly version: number;
@@ -24,7 +25,11 @@ const NAMES_A_WRITE = 10_000;
  * little-endian, all names with a zero after each, and a CRC-32 of all before. Piece by piece: as a whole it would take
  * as much memory again as what was found.
  */
-export function writeTree(file: string, tree: FileTree): void {
+export function writeTree(folder: Folder, name: string, tree: FileTree): void {
+  folder.replace(name, piecesOf(tree));
+}
+
+function* piecesOf(tree: FileTree): Generator<Buffer> {
   const { folders, files } = tree;
   const notRead = [...folders.notRead.entries()].flatMap(([folder, why]) => (why ? [[folder, why] as const] : []));
   const counts = { folders: folders.name.length, files: files.name.length };
@@ -33,33 +38,27 @@ export function writeTree(file: string, tree: FileTree): void {
   const start = Buffer.alloc(8);
   start.writeUInt32LE(MAGIC, 0);
   start.writeUInt32LE(head.length, 4);
-  const open = openSync(`${file}.new`, "w");
-  try {
-    let sum = 0;
-    const write = (piece: Buffer) => {
-      sum = crc32(piece, sum);
-      for (let at = 0; at < piece.length;) at += writeSync(open, piece, at);
-    };
-    write(start);
-    write(head);
-    for (const column of FOLDER_COLUMNS) write(bytesOf(Float64Array.from(folders[column])));
-    for (const column of FILE_COLUMNS) write(bytesOf(files[column].view()));
-    writeNames(folders.name.length, (index) => folders.name[index]!, write);
-    writeNames(files.name.length, (index) => files.name.at(index), write);
-    const end = Buffer.alloc(4);
-    end.writeUInt32LE(sum, 0);
-    writeSync(open, end);
-  } finally {
-    closeSync(open);
-  }
-  renameSync(`${file}.new`, file);
+  let sum = 0;
+  const summed = (piece: Buffer) => {
+    sum = crc32(piece, sum);
+    return piece;
+  };
+  yield summed(start);
+  yield summed(head);
+  for (const column of FOLDER_COLUMNS) yield summed(bytesOf(Float64Array.from(folders[column])));
+  for (const column of FILE_COLUMNS) yield summed(bytesOf(files[column].view()));
+  for (const piece of nameBytes(folders.name.length, (index) => folders.name[index]!)) yield summed(piece);
+  for (const piece of nameBytes(files.name.length, (index) => files.name.at(index))) yield summed(piece);
+  const end = Buffer.alloc(4);
+  end.writeUInt32LE(sum, 0);
+  yield end;
 }
 
-function writeNames(count: number, nameAt: (index: number) => string, write: (piece: Buffer) => void): void {
+function* nameBytes(count: number, nameAt: (index: number) => string): Generator<Buffer> {
   for (let from = 0; from < count; from += NAMES_A_WRITE) {
     let text = "";
     for (let index = from; index < Math.min(count, from + NAMES_A_WRITE); index++) text += `${nameAt(index)}\0`;
-    write(Buffer.from(text));
+    yield Buffer.from(text);
   }
 }
 

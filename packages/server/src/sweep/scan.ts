@@ -1,4 +1,4 @@
-import { lstatSync, readdirSync, readFileSync, type Stats } from "node:fs";
+import { lstatSync, readdirSync, type Stats } from "node:fs";
 import path from "node:path";
 import {
   emptyTree,
@@ -10,6 +10,8 @@ import {
   type OwnerManifest,
 } from "@kinetocache/core";
 import Joi from "joi";
+import { Folder, readHere } from "../files/folder";
+import { mounts } from "../files/mounts";
 
 export interface ScanOptions {
   /** What was found before; a folder that is as it was then is not gone through again. */
@@ -43,8 +45,10 @@ export function* scan(root: string, options: ScanOptions): Generator<ScanProgres
   const tree = emptyTree();
   const { folders, files } = tree;
   const before = known ? new KnownFolders(known) : undefined;
-  const top = lstatSync(root);
-  const device = top.dev;
+  const top = aboutOf(root);
+  // A part of the same drive that is mounted inside is elsewhere as well, and not ours to move.
+  const mounted = new Set(mounts().map(({ point }) => point));
+  const isElsewhere = ({ file, stats }: Waiting) => stats.dev !== top.dev || (file !== root && mounted.has(file));
   let bytes = 0;
   // Folders wait with their path, and with what was known of them.
   const waiting: Waiting[] = [{ file: root, name: "", parent: -1, stats: top, known: known ? 0 : undefined }];
@@ -52,24 +56,26 @@ export function* scan(root: string, options: ScanOptions): Generator<ScanProgres
   for (let next = waiting.pop(); next; next = waiting.pop()) {
     const folder = enter(next);
     const settled = before?.settled(next.known, next.stats.mtimeMs, options.nowMs);
-    if (settled === undefined) read(next, folder);
+    if (settled === undefined || isElsewhere(next)) read(next, folder);
     else again(next, folder, settled);
     yield { folders: folders.name.length, files: files.name.length, bytes };
   }
   return tree;
 
-  function enter({ name, parent, stats }: Waiting): number {
+  function enter(next: Waiting): number {
+    const { name, parent, stats } = next;
     folders.name.push(name);
     folders.parent.push(parent);
     folders.changedMs.push(stats.mtimeMs);
     folders.firstFile.push(files.name.length);
     folders.files.push(0);
-    folders.notRead.push(stats.dev === device ? undefined : "another drive is mounted there");
+    folders.notRead.push(isElsewhere(next) ? "another drive is mounted there" : undefined);
     return folders.name.length - 1;
   }
 
-  function read({ file, stats, known: knownFolder, parent }: Waiting, folder: number): void {
-    if (stats.dev !== device) return;
+  function read(next: Waiting, folder: number): void {
+    if (isElsewhere(next)) return;
+    const { file, stats, known: knownFolder, parent } = next;
     try {
       within(file, stats, () => {
         for (const name of readdirSync(".")) {
@@ -130,12 +136,14 @@ export function* scan(root: string, options: ScanOptions): Generator<ScanProgres
       const owner = readOwner();
       if (owner) tree.owners.set(folder, owner);
     }
+    // That one we read ourselves.
+    const isRead = name !== OWNER_MANIFEST;
     const allocated = isNominal ? stats.size : stats.blocks * BLOCK_BYTES;
     if (stats.nlink > 1) tree.links.set(files.name.length, { inode: stats.ino, count: stats.nlink });
     files.name.push(name);
     files.allocated.push(allocated);
     files.size.push(stats.size);
-    files.usedMs.push(Math.max(stats.atimeMs, stats.mtimeMs));
+    files.usedMs.push(isRead ? Math.max(stats.atimeMs, stats.mtimeMs) : stats.mtimeMs);
     files.modifiedMs.push(stats.mtimeMs);
     folders.files[folder]!++;
     bytes += allocated;
@@ -154,6 +162,13 @@ export function* scan(root: string, options: ScanOptions): Generator<ScanProgres
   function note(folder: number, why: NotRead): void {
     folders.notRead[folder] ??= why;
   }
+}
+
+/** What a folder is, reached without links. */
+function aboutOf(root: string): Stats {
+  const folder = Folder.open(root);
+  folder.close();
+  return folder.about;
 }
 
 /** As `scan`, at one go: for folders that are small, or when nothing else waits. */
@@ -218,9 +233,8 @@ const manifestSchema = Joi.object<{ format: string; version: number; project: st
 /** What the manifest in the present folder says; undefined where it cannot be read, as then it says nothing. */
 function readOwner(): OwnerManifest | undefined {
   try {
-    const { size } = lstatSync(OWNER_MANIFEST);
-    if (size > LARGEST_MANIFEST) return undefined;
-    const { error, value } = manifestSchema.validate(JSON.parse(readFileSync(OWNER_MANIFEST, "utf8")));
+    const text = readHere(OWNER_MANIFEST, LARGEST_MANIFEST).toString();
+    const { error, value } = manifestSchema.validate(JSON.parse(text));
     if (error) return undefined;
     const { project, projectFile } = value;
     if (projectFile === undefined) return { project };

@@ -1,4 +1,4 @@
-import { readdir, realpath } from "node:fs/promises";
+import { realpath } from "node:fs/promises";
 import path from "node:path";
 import {
   cleaningRuleSchema,
@@ -34,9 +34,11 @@ import type { DriveLog } from "../drives/driveLog";
 import { allDrives } from "../drives/allDrives";
 import { REAL_MEDIUM } from "../drives/medium";
 import type { SimulatedDrives } from "../drives/simulatedDrive";
+import { Folder } from "../files/folder";
 import { JsonFile } from "../files/jsonFile";
 import { Problem } from "../http/problem";
 import type { JobControl, Jobs } from "../jobs/jobs";
+import type { PlaceRegistry } from "../places/placeRegistry";
 import type { Locations, OpenLocation } from "../volumes/locations";
 import type { DeskReport } from "./desk";
 import { DeskClient } from "./deskClient";
@@ -105,26 +107,38 @@ export class Sweeper {
     private readonly marksFile: JsonFile<readonly SweepMark[]>,
     private readonly own: OwnCaches,
   ) {
-    this.desk = new DeskClient(path.join(parts.data, "scans"), async (ask) => {
+    this.desk = new DeskClient(parts.data, async (ask) => {
       await ask("setTerms", this.terms());
       await ask("setPlaces", this.places());
     });
   }
 
   static async open(parts: SweeperParts): Promise<Sweeper> {
-    const { data, locations } = parts;
+    const { data, locations, registry } = parts;
     const file = (name: string) => path.join(data, `sweep${name}.json`);
-    const others = () => locations.folders().map(({ folder }) => folder);
     return new Sweeper(
       parts,
-      await RegisteredFolders.open(data, others),
+      await RegisteredFolders.open(data, registry),
       await History.open(data),
-      await JsonFile.open(file(""), sweepSettingsSchema, DEFAULT_SWEEP_SETTINGS),
-      await JsonFile.open(file("-rules"), ruleFileSchema, DEFAULT_RULE_FILE),
-      await JsonFile.open(file("-marks"), marksSchema, []),
+      await JsonFile.open(
+        file(""),
+        { format: "kinetocache-sweep-settings", version: 1 },
+        sweepSettingsSchema,
+        DEFAULT_SWEEP_SETTINGS,
+      ),
+      await JsonFile.open(
+        file("-rules"),
+        { format: "kinetocache-rules", version: 1 },
+        ruleFileSchema,
+        DEFAULT_RULE_FILE,
+      ),
+      await JsonFile.open(file("-marks"), { format: "kinetocache-sweep-marks", version: 1 }, marksSchema, []),
       new OwnCaches(
         locations,
-        await JsonFile.open(file("-compositions"), toldSchema, { compositions: [], sequences: [] }),
+        await JsonFile.open(file("-compositions"), { format: "kinetocache-told", version: 1 }, toldSchema, {
+          compositions: [],
+          sequences: [],
+        }),
       ),
     );
   }
@@ -198,8 +212,8 @@ export class Sweeper {
   async offered(): Promise<{ readonly folder: string; readonly projects: readonly string[] }[]> {
     const inside = await Promise.all(
       this.parts.simulated.drives.map(async ({ folder }) => {
-        const names = await readdir(folder).catch(() => []);
-        return names.map((name) => path.join(folder, name));
+        const names = await Folder.with(folder, (drive) => drive.names());
+        return names.map((name) => `${folder}/${name}`);
       }),
     );
     const projects = inside.flat().filter((folder) => folder.endsWith(DEMO_PROJECTS));
@@ -527,6 +541,7 @@ interface Occupied {
 export interface SweeperParts {
   /** Folder of the server's data. */
   readonly data: string;
+  readonly registry: PlaceRegistry;
   readonly locations: Locations;
   readonly simulated: SimulatedDrives;
   readonly log: DriveLog;

@@ -39,7 +39,16 @@ export class Timekeeper {
   /** @param data folder of the server's data */
   static async open(data: string, sweeper: Sweeper, clock = REAL_CLOCK): Promise<Timekeeper> {
     const schema = Joi.object<Runs>({ rulesMs: Joi.number() });
-    return new Timekeeper(sweeper, await JsonFile.open(path.join(data, "sweep-runs.json"), schema, {}), clock);
+    return new Timekeeper(
+      sweeper,
+      await JsonFile.open(
+        path.join(data, "sweep-runs.json"),
+        { format: "kinetocache-sweep-runs", version: 1 },
+        schema,
+        {},
+      ),
+      clock,
+    );
   }
 
   /** When the rules run next by themselves, in milliseconds since the epoch. */

@@ -1,4 +1,3 @@
-import { realpath } from "node:fs/promises";
 import path from "node:path";
 import {
   projectOfFile,
@@ -17,24 +16,39 @@ import { JsonFile } from "../files/jsonFile";
 import Joi from "joi";
 import type { Locations } from "../volumes/locations";
 import { acceptTarget, gather, originalsOf, readGathered, relink } from "./gathered";
+import type { PlaceRegistry } from "../places/placeRegistry";
 import { HandedOver } from "./handedOver";
 import type { Sweeper } from "./sweeper";
+
+export interface WrapParts {
+  /** Folder of the server's data. */
+  readonly data: string;
+  readonly sweeper: Sweeper;
+  readonly registry: PlaceRegistry;
+  readonly locations: Locations;
+  readonly jobs: Jobs;
+}
 
 /** Closes jobs: gathers their originals, and moves what was generated to holding. */
 export class Wrap {
   private constructor(
     private readonly sweeper: Sweeper,
+    private readonly registry: PlaceRegistry,
     private readonly jobs: Jobs,
     private readonly known: JsonFile<readonly string[]>,
     /** Compositions of this application; projects of others are found. */
     readonly handed: HandedOver,
   ) {}
 
-  /** @param data folder of the server's data */
-  static async open(data: string, sweeper: Sweeper, locations: Locations, jobs: Jobs): Promise<Wrap> {
+  static async open({ data, sweeper, registry, locations, jobs }: WrapParts): Promise<Wrap> {
     const schema = Joi.array<readonly string[]>().items(Joi.string());
-    const known = await JsonFile.open(path.join(data, "sweep-gathered.json"), schema, []);
-    return new Wrap(sweeper, jobs, known, await HandedOver.open(data, locations));
+    const known = await JsonFile.open(
+      path.join(data, "sweep-gathered.json"),
+      { format: "kinetocache-gathered-folders", version: 1 },
+      schema,
+      [],
+    );
+    return new Wrap(sweeper, registry, jobs, known, await HandedOver.open(data, locations));
   }
 
   /** Folders that were gathered before, or opened as such. */
@@ -99,10 +113,7 @@ export class Wrap {
   async start(file: string, target: string, sweeps: boolean): Promise<string> {
     const project = await this.find(file);
     const originals = await this.originalsOf(project);
-    const folder = await acceptTarget(
-      target,
-      this.sweeper.folders.all.map((one) => one.folder),
-    );
+    const folder = await this.registry.inTurn(() => acceptTarget(target, this.registry));
     return this.jobs.start(`Wrapping ${project.name}`, (control) =>
       this.run(project, originals, folder, sweeps, control),
     ).id;
@@ -135,15 +146,12 @@ export class Wrap {
   }
 
   private async remember(folder: string): Promise<void> {
-    if (!this.gathered.includes(folder)) await this.known.replace([...this.gathered, folder]);
+    await this.known.change((all) => (all.includes(folder) ? all : [...all, folder]));
   }
 
   /** Opens a gathered folder that the user names. @throws Problem 400, 404 */
   async reopen(folder: string): Promise<GatheredState> {
-    if (!path.isAbsolute(folder)) throw new Problem(400, "invalid", "folder: a full path is needed");
-    const real = await realpath(folder).catch(() => {
-      throw new Problem(404, "no-folder", `There is no folder ${folder}`);
-    });
+    const real = await this.registry.accept(folder, "gathered", "folder");
     const state = await readGathered(real);
     await this.remember(real);
     return state;
@@ -156,11 +164,7 @@ export class Wrap {
   async relink(folder: string, from: string): Promise<{ found: Relinked[]; state: GatheredState }> {
     if (!this.gathered.includes(folder))
       throw new Problem(404, "not-gathered", `${folder} was not opened as a gathered folder`);
-    if (!path.isAbsolute(from)) throw new Problem(400, "invalid", "from: a full path is needed");
-    const real = await realpath(from).catch(() => {
-      throw new Problem(404, "no-folder", `There is no folder ${from}`);
-    });
-    const found = await relink(folder, real);
+    const found = await relink(folder, await this.registry.accept(from, "projects", "from"));
     return { found, state: await readGathered(folder) };
   }
 }

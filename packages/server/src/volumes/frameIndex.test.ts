@@ -4,6 +4,7 @@ import fc from "fast-check";
 import { keyOf } from "../../../../testing/keys";
 import { withFolder } from "../../../../testing/server";
 import { nameOf } from "./frameFile";
+import { Place } from "../files/place";
 import { FrameIndex, type StoredFrame } from "./frameIndex";
 import { decodeIndex, encodeIndex, type SavedOwner } from "./savedIndex";
 
@@ -47,7 +48,9 @@ test("a file that was cut, or of which any byte changed, counts as lost", () => 
 });
 
 /** Frames as files in a folder, with an index of it. */
-async function withFrames(use: (place: string, open: () => Promise<FrameIndex>) => Promise<void>): Promise<void> {
+async function withFrames(
+  use: (frames: string, open: () => Promise<FrameIndex>, place: Place) => Promise<void>,
+): Promise<void> {
   await withFolder(async (folder) => {
     const frames = path.join(folder, "frames");
     for (const owner of ["main", "other"]) {
@@ -55,16 +58,18 @@ async function withFrames(use: (place: string, open: () => Promise<FrameIndex>) 
       for (let n = 0; n < 5; n++)
         await writeFile(path.join(frames, owner, nameOf(frame(n + (owner === "main" ? 0 : 100)))), "x".repeat(10));
     }
-    await use(frames, () => FrameIndex.open(frames, path.join(folder, "index.bin")));
+    const place = new Place(folder);
+    await use(frames, () => FrameIndex.open(place), place);
+    place.letGo();
   });
 }
 
 test("an index that is kept gives the same as reading the folders, times included", () =>
-  withFrames(async (_place, open) => {
+  withFrames(async (_frames, open, place) => {
     const read = await open();
     expect(read.size).toBe(10);
     read.get(keyOf(3))!.lastUsedMs = 1234.5;
-    await read.save();
+    await read.save(place);
     const kept = await open();
     const byKey = (a: StoredFrame, b: StoredFrame) => a.key.localeCompare(b.key);
     expect(kept.all().sort(byKey)).toEqual(read.all().sort(byKey));
@@ -74,11 +79,11 @@ test("an index that is kept gives the same as reading the folders, times include
   }));
 
 test("a folder that changed meanwhile is read again, and only that", () =>
-  withFrames(async (place, open) => {
+  withFrames(async (frames, open, place) => {
     const first = await open();
     for (const one of first.all()) one.lastUsedMs = 77;
-    await first.save();
-    await writeFile(path.join(place, "other", nameOf(frame(200))), "new");
+    await first.save(place);
+    await writeFile(path.join(frames, "other", nameOf(frame(200))), "new");
     const again = await open();
     expect(again.size).toBe(11);
     expect(again.get(keyOf(1))!.lastUsedMs).toBe(77);
@@ -86,10 +91,10 @@ test("a folder that changed meanwhile is read again, and only that", () =>
   }));
 
 test("what was removed behind the index's back is not kept", () =>
-  withFrames(async (place, open) => {
+  withFrames(async (frames, open, place) => {
     const first = await open();
-    const [name] = await readdir(path.join(place, "main"));
-    await rm(path.join(place, "main", name!));
-    await first.save();
+    const [name] = await readdir(path.join(frames, "main"));
+    await rm(path.join(frames, "main", name!));
+    await first.save(place);
     expect((await open()).size).toBe(9);
   }));

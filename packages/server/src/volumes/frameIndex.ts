@@ -1,8 +1,7 @@
-import { lstatSync, readdirSync } from "node:fs";
-import { lstat, readdir, readFile, rename, rm, writeFile } from "node:fs/promises";
-import path from "node:path";
 import { setImmediate as breathe } from "node:timers/promises";
 import type { Bytes, ContentKey } from "@kinetocache/core";
+import type { Folder } from "../files/folder";
+import type { Place } from "../files/place";
 import { allocatedBytes, nameOf, parseName, type FrameName } from "./frameFile";
 import { decodeIndex, encodeIndex, type SavedOwner } from "./savedIndex";
 
@@ -13,6 +12,9 @@ export interface StoredFrame extends FrameName {
   lastUsedMs: number;
 }
 
+const FRAMES = "frames";
+const INDEX = "index.bin";
+const LARGEST_INDEX = 2 ** 30;
 // Files that are looked at before others get a turn.
 const SLICE = 2000;
 
@@ -24,35 +26,49 @@ export class FrameIndex {
   private readonly frames = new Map<ContentKey, StoredFrame>();
   private total: Bytes = 0;
 
-  private constructor(
-    private readonly folder: string,
-    private readonly file: string,
-  ) {}
-
-  /** @param folder of the frames, `<owner>/<name>` in it @param file that keeps the index */
-  static async open(folder: string, file: string): Promise<FrameIndex> {
-    const index = new FrameIndex(folder, file);
-    const saved = new Map((await readSaved(file)).map((one) => [one.owner, one]));
-    // From here on the folders are newer than the file.
-    await rm(file, { force: true });
-    for (const entry of readdirSync(folder, { withFileTypes: true })) {
-      // Links are not followed: they lead out of the folder.
-      if (!entry.isDirectory()) continue;
-      const known = saved.get(entry.name);
-      if (known && (await changedMs(path.join(folder, entry.name))) === known.changedMs)
-        for (const frame of known.frames) index.add(frame);
-      else await index.scan(entry.name);
-    }
-    return index;
+  /** @param place of the volume: frames lie in `frames/<owner>/<name>` below it */
+  static open(place: Place): Promise<FrameIndex> {
+    return place.use(async (root) => {
+      const index = new FrameIndex();
+      const saved = new Map(readSaved(root).map((one) => [one.owner, one]));
+      // From here on the folders are newer than the file.
+      root.remove(INDEX);
+      const frames = root.enter(FRAMES);
+      try {
+        // Links are not followed: they lead out of the folder.
+        for (const entry of frames.entries())
+          if (entry.isDirectory()) await index.openOwner(frames, entry.name, saved.get(entry.name));
+      } finally {
+        frames.close();
+      }
+      return index;
+    });
   }
 
-  private async scan(owner: string): Promise<void> {
+  private async openOwner(frames: Folder, owner: string, known: SavedOwner | undefined): Promise<void> {
+    let folder: Folder;
+    try {
+      folder = frames.enter(owner);
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== "EXDEV") throw error;
+      console.warn(`Frames of ${owner} are left out: ${(error as Error).message}`);
+      return;
+    }
+    try {
+      if (known && folder.changedMs === known.changedMs) for (const frame of known.frames) this.add(frame);
+      else await this.scan(folder, owner);
+    } finally {
+      folder.close();
+    }
+  }
+
+  private async scan(folder: Folder, owner: string): Promise<void> {
     let seen = 0;
-    for (const entry of readdirSync(path.join(this.folder, owner), { withFileTypes: true })) {
+    for (const entry of folder.entries()) {
       const frame = entry.isFile() ? parseName(entry.name) : undefined;
       if (!frame) continue;
       // A look takes some microseconds at once, and ten times that by way of another thread.
-      const found = lstatSync(path.join(this.folder, owner, entry.name), { throwIfNoEntry: false });
+      const found = folder.stat(entry.name);
       if (found) this.add({ ...frame, owner, size: found.size, lastUsedMs: found.mtimeMs });
       if (++seen % SLICE === 0) await breathe();
     }
@@ -91,38 +107,39 @@ export class FrameIndex {
   }
 
   /** Keeps the index for the next run; nothing may change afterwards. */
-  async save(): Promise<void> {
+  async save(place: Place): Promise<void> {
     const owners = new Map<string, StoredFrame[]>();
     for (const frame of this.frames.values()) {
       const own = owners.get(frame.owner);
       if (own) own.push(frame);
       else owners.set(frame.owner, [frame]);
     }
-    const saved: SavedOwner[] = [];
-    for (const [owner, frames] of owners) saved.push(await this.summary(owner, frames));
-    await writeFile(`${this.file}.new`, encodeIndex(saved), { flush: true });
-    await rename(`${this.file}.new`, this.file);
-  }
-
-  private async summary(owner: string, frames: readonly StoredFrame[]): Promise<SavedOwner> {
-    const folder = path.join(this.folder, owner);
-    const changed = await changedMs(folder);
-    // What was removed behind our back would be listed for ever.
-    const there = new Set(await readdir(folder));
-    return { owner, changedMs: changed, frames: frames.filter((frame) => there.has(nameOf(frame))) };
+    await place.use((root) => {
+      const saved = [...owners].map(([owner, frames]) => summary(root, owner, frames));
+      root.replace(INDEX, [encodeIndex(saved)]);
+    });
   }
 }
 
-async function changedMs(folder: string): Promise<number> {
-  return (await lstat(folder)).mtimeMs;
+function summary(root: Folder, owner: string, frames: readonly StoredFrame[]): SavedOwner {
+  const folder = root.enter(`${FRAMES}/${owner}`);
+  try {
+    const { changedMs } = folder;
+    // What was removed behind our back would be listed for ever.
+    const there = new Set(folder.names());
+    return { owner, changedMs, frames: frames.filter((frame) => there.has(nameOf(frame))) };
+  } finally {
+    folder.close();
+  }
 }
 
 /** The saved index; nothing where there is none, or it is not what was saved. */
-async function readSaved(file: string): Promise<readonly SavedOwner[]> {
+function readSaved(root: Folder): readonly SavedOwner[] {
   try {
-    return decodeIndex(await readFile(file));
+    return decodeIndex(root.read(INDEX, LARGEST_INDEX));
   } catch (error) {
-    if ((error as NodeJS.ErrnoException).code === "ENOENT") return [];
+    // What is no file of ours is not read; it is in the way, and goes.
+    if (["ENOENT", "ELOOP", "EINVAL", "EFBIG"].includes((error as NodeJS.ErrnoException).code ?? "")) return [];
     throw error;
   }
 }

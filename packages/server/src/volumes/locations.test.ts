@@ -68,10 +68,10 @@ test("folders that do not fit are refused with what would be right, and nothing 
       [path.join(place, "no/such"), 404, "make it first"],
       [path.join(place, "full"), 409, "holds other files; choose an empty folder"],
       [path.join(place, "file"), 400, "is not a folder"],
-      [path.join(place, "taken"), 409, "overlaps the location"],
-      [path.join(place, "taken/inside"), 409, "overlaps the location"],
-      [place, 409, "overlaps the location"],
-      [path.join(server.data, "volume"), 409, "overlaps the location"],
+      [path.join(place, "taken"), 409, "choose a folder beside it"],
+      [path.join(place, "taken/inside"), 409, "choose a folder beside it"],
+      [place, 409, "choose a folder beside it"],
+      [path.join(server.data, "volume"), 409, "overlaps the application's own data"],
       ["/", 400, "too much"],
       [homedir(), 400, "too much"],
     ] as const;
@@ -332,7 +332,7 @@ describe("moving frames", () => {
         expect(await stateOf(server, to)).toMatchObject({ volume: { frames: COUNT } });
         expect(await stateOf(server, "main")).toMatchObject({ volume: { frames: 0 } });
       });
-      expect(JSON.parse(await readFile(path.join(data, "moves.json"), "utf8"))).toEqual([]);
+      expect(JSON.parse(await readFile(path.join(data, "moves.json"), "utf8"))).toMatchObject({ content: [] });
     }));
 
   test("does not keep the server from closing while it is paused, and goes on at the next start", () =>

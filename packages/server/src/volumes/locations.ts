@@ -1,12 +1,12 @@
-import { access, constants, mkdir, readdir, readFile, realpath, rmdir, writeFile } from "node:fs/promises";
-import { homedir } from "node:os";
+import { access, constants, realpath } from "node:fs/promises";
 import path from "node:path";
 import type { ContentKey, LocationCondition } from "@kinetocache/core";
 import Joi from "joi";
-import { isInside } from "../drives/drives";
 import type { Medium } from "../drives/medium";
+import { Folder } from "../files/folder";
 import { JsonFile } from "../files/jsonFile";
 import { Problem } from "../http/problem";
+import type { PlaceRegistry } from "../places/placeRegistry";
 import { SequenceFolder } from "../sequences/sequenceFolder";
 import { Holding } from "../sweep/holding";
 import { VolumeKeeper } from "../sweep/volumeKeeper";
@@ -47,6 +47,7 @@ interface Member extends Registered {
 const MAIN_LOCATION = "main";
 
 const MARKER = "kinetocache-location.json";
+const LARGEST_MARK = 4096;
 const registeredSchema = Joi.array<readonly Registered[]>().items(
   Joi.object({
     id: Joi.string()
@@ -67,19 +68,27 @@ export class Locations {
   private constructor(
     private readonly file: JsonFile<readonly Registered[]>,
     private readonly mediumOf: (folder: string) => Medium,
-  ) {}
+    private readonly registry: PlaceRegistry,
+  ) {
+    registry.add(() => this.folders().map(({ folder, holds }) => ({ folder, use: holds })));
+  }
 
   /**
    * @param data folder with the main location and the list of the others
    * @throws Error when the main location is in use by another process, or cannot be opened
    */
-  static async open(data: string, mediumOf: (folder: string) => Medium): Promise<Locations> {
-    await mkdir(data, { recursive: true });
+  static async open(data: string, mediumOf: (folder: string) => Medium, registry: PlaceRegistry): Promise<Locations> {
     const locations = new Locations(
-      await JsonFile.open(path.join(data, "locations.json"), registeredSchema, []),
+      await JsonFile.open(
+        path.join(data, "locations.json"),
+        { format: "kinetocache-locations", version: 1 },
+        registeredSchema,
+        [],
+      ),
       mediumOf,
+      registry,
     );
-    const main = { id: MAIN_LOCATION, folder: path.join(await realpath(data), "volume"), holds: "frames" as const };
+    const main = { id: MAIN_LOCATION, folder: path.join(data, "volume"), holds: "frames" as const };
     const open = await locations.openVolume(main);
     locations.members.set(MAIN_LOCATION, { ...main, open, condition: { kind: "open" } });
     for (const registered of locations.file.value) {
@@ -161,21 +170,26 @@ export class Locations {
    * @throws Problem 400 when it does not fit, 403 when it may not be used, 404 when there is none, 409 when it
    *   overlaps another location, holds other files, or is in use by another process
    */
-  async register(folder: string, holds: Holds): Promise<LocationState> {
-    const real = await this.acceptFolder(folder, holds);
-    const id = await this.newId(real);
-    const registered: Registered = { id, folder: real, holds };
-    const member: Member = { ...registered, condition: { kind: "open" } };
-    if (holds === "frames") {
-      await writeFile(
-        path.join(real, MARKER),
-        `${JSON.stringify({ format: "kinetocache-location", version: 1, id })}\n`,
-      );
-      member.open = await this.openVolume(registered);
-    }
-    this.members.set(id, member);
-    await this.file.replace([...this.file.value, registered]);
-    return this.stateOf(member);
+  register(folder: string, holds: Holds): Promise<LocationState> {
+    return this.registry.inTurn(async () => {
+      const real = holds === "media" ? await this.registry.accept(folder, holds, "folder") : await this.makeFor(folder);
+      const id = await this.newId(real);
+      const registered: Registered = { id, folder: real, holds };
+      const member: Member = { ...registered, condition: { kind: "open" } };
+      if (holds === "frames") {
+        const mark = { format: "kinetocache-location", version: 1, id };
+        await Folder.with(real, (root) => root.replace(MARKER, [`${JSON.stringify(mark)}\n`]));
+        member.open = await this.openVolume(registered);
+      }
+      try {
+        await this.file.change((all) => [...all, registered]);
+      } catch (error) {
+        await member.open?.volume.leaveAsItIs();
+        throw error;
+      }
+      this.members.set(id, member);
+      return this.stateOf(member);
+    });
   }
 
   /** Takes a location off the list; its files stay where they are. @throws Problem 404, 409 for the main one */
@@ -186,59 +200,33 @@ export class Locations {
       throw new Problem(409, "main", "The main location stays: it is what is left when all others are gone");
     this.members.delete(id);
     await member.open?.volume.close();
-    await this.file.replace(this.file.value.filter((one) => one.id !== id));
+    await this.file.change((all) => all.filter((one) => one.id !== id));
   }
 
-  private async acceptFolder(folder: string, holds: Holds): Promise<string> {
+  /** A folder for frames: one that is there, or a new one in a folder that is. @returns its path without links */
+  private async makeFor(folder: string): Promise<string> {
     if (!path.isAbsolute(folder)) throw new Problem(400, "invalid", "folder: a full path is needed");
-    // Media is where it is.
-    if (holds === "media") return this.acceptExisting(folder, holds);
-    // A new folder is made where the one above is there already.
     const above = await realpath(path.dirname(folder)).catch(() => {
       throw new Problem(404, "no-folder", `There is no folder ${path.dirname(folder)}; make it first`);
     });
-    const isNew = await mkdir(path.join(above, path.basename(folder))).then(
-      () => true,
-      (error: NodeJS.ErrnoException) => {
-        if (error.code === "EEXIST") return false;
-        throw new Problem(403, "not-writable", `${folder} cannot be made: ${error.message}`);
-      },
-    );
+    const name = path.basename(folder);
+    // What leads elsewhere is used where it leads.
+    const real = await realpath(path.resolve(above, name)).catch(() => path.resolve(above, name));
+    await this.registry.check(real, "frames", "folder");
+    const isNew = await Folder.with(path.dirname(real), (parent) => makeIn(parent, path.basename(real)));
     try {
-      return await this.acceptExisting(folder, holds);
+      await this.registry.accept(real, "frames", "folder");
+      await checkFree(real);
+      return real;
     } catch (error) {
-      if (isNew) await rmdir(folder);
+      if (isNew) await Folder.with(path.dirname(real), (parent) => parent.removeFolder(path.basename(real)));
       throw error;
     }
   }
 
-  private async acceptExisting(folder: string, holds: Holds): Promise<string> {
-    const real = await realpath(folder).catch(() => {
-      throw new Problem(404, "no-folder", `There is no folder ${folder}`);
-    });
-    if (path.dirname(real) === real || real === homedir())
-      throw new Problem(400, "invalid", `folder: ${real} is too much; choose a folder of its own inside it`);
-    const needed = holds === "frames" ? constants.R_OK | constants.W_OK : constants.R_OK;
-    await access(real, needed).catch(() => {
-      throw new Problem(403, "not-writable", `${real} may not be ${holds === "frames" ? "written" : "read"}`);
-    });
-    const entries = await readdir(real).catch(() => {
-      throw new Problem(400, "invalid", `folder: ${real} is not a folder`);
-    });
-    for (const { folder: other } of this.members.values())
-      if (isInside(real, other) || isInside(other, real))
-        throw new Problem(409, "overlaps", `${real} overlaps the location in ${other}; choose a folder beside it`);
-    if (holds === "frames" && entries.length > 0 && !entries.includes(MARKER))
-      throw new Problem(409, "not-empty", `${real} holds other files; choose an empty folder, or one that held frames`);
-    return real;
-  }
-
   /** The id that the folder had before, where it is free; a new one otherwise. */
   private async newId(folder: string): Promise<string> {
-    const before = await readFile(path.join(folder, MARKER), "utf8").then(
-      (text) => /"id":"([0-9a-z-]{1,40})"/.exec(text)?.[1],
-      () => undefined,
-    );
+    const before = await markedId(folder).catch(() => undefined);
     return before !== undefined && !this.members.has(before) ? before : crypto.randomUUID();
   }
 
@@ -257,7 +245,7 @@ export class Locations {
     }
     try {
       // Without the mark the drive is not attached: what is there is the empty place for it.
-      if (member.id !== MAIN_LOCATION) await access(path.join(member.folder, MARKER));
+      if (member.id !== MAIN_LOCATION) await markedId(member.folder);
       member.open = await this.openVolume(member);
       member.condition = { kind: "open" };
     } catch (error) {
@@ -273,7 +261,7 @@ export class Locations {
     const volume = await Volume.open(folder, { medium: this.mediumOf(folder) });
     try {
       const sequences = await SequenceFolder.open(volume);
-      const holding = Holding.open(folder, path.join(folder, "holding"), new VolumeKeeper(volume, sequences));
+      const holding = Holding.open(folder, "holding", new VolumeKeeper(volume, sequences));
       volume.holdingBytes = () => holding.bytes;
       return { id, volume, holding, sequences };
     } catch (error) {
@@ -281,4 +269,37 @@ export class Locations {
       throw error;
     }
   }
+}
+
+/** The id in the mark of a folder that holds frames. @throws Error where there is none, or it is a link */
+async function markedId(folder: string): Promise<string | undefined> {
+  // Asked in a way that holds up nobody when the drive does not answer.
+  await access(folder);
+  return Folder.with(folder, (root) => {
+    const text = root.read(MARKER, LARGEST_MARK).toString();
+    return /"id":"([0-9a-z-]{1,40})"/.exec(text)?.[1];
+  });
+}
+
+/** @returns whether it was not there before @throws Problem 400, 403 */
+function makeIn(parent: Folder, name: string): boolean {
+  const found = parent.stat(name);
+  if (found?.isDirectory()) return false;
+  if (found) throw new Problem(400, "invalid", `folder: ${parent.path}/${name} is not a folder`);
+  try {
+    parent.makeFolder(name);
+    return true;
+  } catch (error) {
+    throw new Problem(403, "not-writable", `${parent.path}/${name} cannot be made: ${(error as Error).message}`);
+  }
+}
+
+/** @throws Problem 403 when a folder may not be written, 409 when it holds other files than frames */
+async function checkFree(real: string): Promise<void> {
+  await access(real, constants.R_OK | constants.W_OK).catch(() => {
+    throw new Problem(403, "not-writable", `${real} may not be written`);
+  });
+  const entries = await Folder.with(real, (root) => root.names());
+  if (entries.length > 0 && !entries.includes(MARKER))
+    throw new Problem(409, "not-empty", `${real} holds other files; choose an empty folder, or one that held frames`);
 }

@@ -32,7 +32,11 @@ export class Moves {
   ) {}
 
   static async open(data: string, locations: Locations, jobs: Jobs): Promise<Moves> {
-    const moves = new Moves(await JsonFile.open(path.join(data, "moves.json"), schema, []), locations, jobs);
+    const moves = new Moves(
+      await JsonFile.open(path.join(data, "moves.json"), { format: "kinetocache-moves", version: 1 }, schema, []),
+      locations,
+      jobs,
+    );
     for (const move of moves.file.value) moves.run(move);
     return moves;
   }
@@ -45,7 +49,7 @@ export class Moves {
     this.checkIdle(from);
     this.checkIdle(to);
     const move = { from, to };
-    await this.file.replace([...this.file.value, move]);
+    await this.file.change((all) => [...all, move]);
     return this.run(move);
   }
 
@@ -74,7 +78,7 @@ export class Moves {
       move,
       ended.then(async () => {
         this.running.delete(move);
-        if (!this.isClosing) await this.file.replace(this.file.value.filter((one) => one !== move));
+        if (!this.isClosing) await this.file.change((all) => all.filter((one) => one !== move));
       }),
     );
     return id;

@@ -1,5 +1,3 @@
-import { constants } from "node:fs";
-import { lstat, mkdir, open, readFile, rename, rm, stat, unlink, utimes, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { crc32 } from "node:zlib";
 import {
@@ -20,7 +18,9 @@ import {
 } from "@kinetocache/core";
 import Joi from "joi";
 import { REAL_MEDIUM, type Medium } from "../drives/medium";
-import { JsonFile } from "../files/jsonFile";
+import type { Folder } from "../files/folder";
+import { JsonFile, makeDataFolder } from "../files/jsonFile";
+import { Place } from "../files/place";
 import { Problem } from "../http/problem";
 import { isRunning } from "../machine/processes";
 import { allocatedBytes, nameOf, parseName } from "./frameFile";
@@ -48,10 +48,11 @@ export interface VolumeOptions {
 // Chunks of a request are gathered up to this size before they are written.
 const WRITE_BYTES = 4 * 2 ** 20;
 
+const SETTINGS = { format: "kinetocache-location-settings", version: 1 } as const;
+const GROWTH = { format: "kinetocache-growth", version: 1 } as const;
 // Settings of earlier releases said whether frames are packed.
-const settingsSchema = Joi.object<Partial<LocationSettings> & { readonly packed?: boolean }>({
-  packed: Joi.boolean(),
-}).concat(locationSettingsSchema);
+type KnownSettings = Partial<LocationSettings> & { readonly packed?: boolean };
+const settingsSchema = Joi.object<KnownSettings>({ packed: Joi.boolean() }).concat(locationSettingsSchema);
 const growthSchema = Joi.array<readonly FillSample[]>().items(
   Joi.object({ atMs: Joi.number().required(), bytes: Joi.number().min(0).required() }),
 );
@@ -75,7 +76,6 @@ export interface NewFrame {
  * rebuilt from the folder where it is lost. Bytes never exceed the cap, what is being written included.
  */
 export class Volume {
-  private settings: LocationSettings = DEFAULT_LOCATION_SETTINGS;
   private reservedBytes = 0;
   private leavingBytes = 0;
   /** Room is made for one after the other: two at once would both count what the other removes. */
@@ -91,8 +91,11 @@ export class Volume {
   private readonly leave: () => void;
 
   private constructor(
+    /** The folder, by its path without links. */
     readonly root: string,
+    readonly place: Place,
     private readonly index: FrameIndex,
+    private readonly settingsFile: JsonFile<KnownSettings>,
     private readonly growth: JsonFile<readonly FillSample[]>,
     private readonly keptFree: Bytes,
     private readonly medium: Medium,
@@ -105,74 +108,58 @@ export class Volume {
    * @throws Error when another process has it open
    */
   static async open(root: string, { keptFree = KEPT_FREE, medium = REAL_MEDIUM }: VolumeOptions = {}): Promise<Volume> {
-    const frames = path.join(root, "frames");
-    await mkdir(frames, { recursive: true });
-    await takeOwnership(root);
+    await makeDataFolder(root);
+    const place = new Place(root);
+    await takeOwnership(place);
     try {
-      const temporary = path.join(root, "temporary");
-      await rm(temporary, { recursive: true, force: true });
-      await mkdir(temporary);
-      const index = await FrameIndex.open(frames, path.join(root, "index.bin"));
-      const growth = await JsonFile.open(path.join(root, "growth.json"), growthSchema, []);
-      const volume = new Volume(root, index, growth, keptFree, medium);
-      await volume.loadSettings();
+      await place.use(prepare);
+      const index = await FrameIndex.open(place);
+      const settings = await JsonFile.open<KnownSettings>(
+        path.join(root, "settings.json"),
+        SETTINGS,
+        settingsSchema,
+        {},
+      );
+      const growth = await JsonFile.open(path.join(root, "growth.json"), GROWTH, growthSchema, []);
+      const volume = new Volume(root, place, index, settings, growth, keptFree, medium);
       // It was to be cleared when it was closed; a crash came first.
       if (volume.settings.clearOnClose) await volume.clear();
       return volume;
     } catch (error) {
-      await giveUpOwnership(root);
+      await giveUpOwnership(place);
       throw error;
     }
   }
 
   async close(): Promise<void> {
     if (this.settings.clearOnClose) await this.clear();
+    await this.leaveAsItIs();
+  }
+
+  /** Lets it go without clearing it: of a drive that does not answer nothing is removed. */
+  async leaveAsItIs(): Promise<void> {
     this.leave();
-    await this.index.save().catch((error: NodeJS.ErrnoException) => {
+    await this.index.save(this.place).catch((error: NodeJS.ErrnoException) => {
       // A drive that was removed takes nothing any more; its index is rebuilt when it is back.
       if (error.code !== "ENOENT") console.warn(`${this.root}: ${String(error)}`);
     });
-    await giveUpOwnership(this.root);
+    await giveUpOwnership(this.place);
+    this.place.letGo();
   }
 
   private async clear(): Promise<void> {
     for (const frame of this.index.all()) await this.discard(frame);
   }
 
-  get framesPath(): string {
-    return path.join(this.root, "frames");
-  }
-
-  private get tempPath(): string {
-    return path.join(this.root, "temporary");
-  }
-
-  private get settingsPath(): string {
-    return path.join(this.root, "settings.json");
-  }
-
-  private async loadSettings(): Promise<void> {
-    let text: string;
-    try {
-      text = await readFile(this.settingsPath, "utf8");
-    } catch (error) {
-      if ((error as NodeJS.ErrnoException).code === "ENOENT") return;
-      throw error;
-    }
-    try {
-      const { error, value } = settingsSchema.validate(JSON.parse(text) as unknown);
-      if (error) throw error;
-      const { packed, ...settings } = value;
-      const packing = packed ? { packing: "packed" as const } : {};
-      this.settings = { ...DEFAULT_LOCATION_SETTINGS, ...packing, ...settings };
-    } catch (error) {
-      console.warn(`${this.settingsPath} is damaged (${(error as Error).message}); the default cap is in force`);
-    }
+  private get settings(): LocationSettings {
+    const { packed, ...settings } = this.settingsFile.value;
+    const packing = packed ? { packing: "packed" as const } : {};
+    return { ...DEFAULT_LOCATION_SETTINGS, ...packing, ...settings };
   }
 
   /** @throws Error when the folder is gone, with its drive or by itself */
   async state(): Promise<VolumeState> {
-    await lstat(this.framesPath);
+    await this.place.use((root) => root.enter(FRAMES).close());
     return {
       ...this.settings,
       path: this.root,
@@ -212,10 +199,7 @@ export class Volume {
         "Holding alone is larger than that cap; empty holding first, or set a larger cap",
       );
     }
-    this.settings = next;
-    const temporary = path.join(this.tempPath, `settings-${++this.serial}`);
-    await writeFile(temporary, JSON.stringify(next), { flush: true });
-    await rename(temporary, this.settingsPath);
+    await this.settingsFile.replace(next);
     await this.makeRoom(0);
   }
 
@@ -247,15 +231,15 @@ export class Volume {
       for await (const chunk of content) void chunk;
       return;
     }
-    await this.store(frame.size, content, async (temporary, crc) => {
-      const folder = path.join(this.framesPath, frame.owner);
-      await makeFolder(folder);
+    await this.store(frame.size, content, async (root, temporary, name, crc) => {
       if (this.index.has(frame.key) || this.naming.has(frame.key)) return;
       this.naming.add(frame.key);
+      const folder = root.makeWay([FRAMES, frame.owner]);
       try {
-        await rename(temporary, path.join(folder, nameOf({ ...frame, crc })));
+        await temporary.moved(name, folder, nameOf({ ...frame, crc }));
         this.index.add({ ...frame, crc, costMs: Math.round(frame.costMs), lastUsedMs: Date.now() });
       } finally {
+        folder.close();
         this.naming.delete(frame.key);
       }
     });
@@ -268,57 +252,47 @@ export class Volume {
   async store(
     size: Bytes,
     content: AsyncIterable<Uint8Array>,
-    place: (temporary: string, crc: number) => Promise<void>,
+    place: (root: Folder, temporary: Folder, name: string, crc: number) => Promise<void>,
   ): Promise<void> {
     const room = allocatedBytes(size);
     this.reservedBytes += room;
-    const temporary = path.join(this.tempPath, String(++this.serial));
     try {
       await this.checkDrive();
       await this.makeRoom(RECENT_MS);
-      const crc = await this.medium.transfer("write", size, () => this.receive(temporary, size, content));
-      await place(temporary, crc);
+      await this.place.use(async (root) => {
+        const temporary = root.make(TEMPORARY);
+        const name = String(++this.serial);
+        try {
+          const crc = await this.medium.transfer("write", size, () => receive(temporary, name, size, content));
+          await place(root, temporary, name, crc);
+        } finally {
+          // Where nothing can be removed nothing was written either.
+          await temporary.removed(name).catch(() => undefined);
+          temporary.close();
+        }
+      });
     } catch (error) {
       throw asRefusal(error, this.root);
     } finally {
-      // Where nothing can be removed nothing was written either.
-      await rm(temporary, { force: true }).catch(() => undefined);
       this.reservedBytes -= room;
     }
   }
 
-  /** Reads a file of a known size at the pace of the medium. @returns undefined for what is no file */
-  readFile(file: string, size: Bytes): Promise<Buffer | undefined> {
-    return this.medium.transfer("read", size, () => readWhole(file, size));
-  }
-
-  /** Writes what arrives, a few megabytes at a time: each write is a trip to another thread. @returns the CRC */
-  private async receive(temporary: string, size: Bytes, content: AsyncIterable<Uint8Array>): Promise<number> {
-    const file = await open(temporary, "wx");
-    let received = 0;
-    let crc = 0;
-    let waiting: Uint8Array[] = [];
-    let waitingBytes = 0;
-    try {
-      for await (const chunk of content) {
-        received += chunk.length;
-        if (received > size) break;
-        crc = crc32(chunk, crc);
-        waiting.push(chunk);
-        waitingBytes += chunk.length;
-        if (waitingBytes < WRITE_BYTES && received < size) continue;
-        await file.writev(waiting);
-        waiting = [];
-        waitingBytes = 0;
-      }
-      // Its name must never stand for bytes that did not reach the drive. It also keeps the system from
-      // collecting hundreds of frames and writing them later, all at once, in the middle of playback.
-      await file.datasync();
-    } finally {
-      await file.close();
-    }
-    if (received !== size) throw new Problem(400, "wrong-length", `Expected ${size} bytes, received ${received}`);
-    return crc;
+  /**
+   * Reads a file of a known size at the pace of the medium.
+   * @param way names of the folders that it lies in @returns undefined for what is no file
+   */
+  readFile(way: readonly string[], name: string, size: Bytes): Promise<Buffer | undefined> {
+    return this.medium.transfer("read", size, () =>
+      this.place.use(async (root) => {
+        const folder = root.enter(way.join("/"));
+        try {
+          return await readWhole(folder, name, size);
+        } finally {
+          folder.close();
+        }
+      }),
+    );
   }
 
   /**
@@ -328,11 +302,9 @@ export class Volume {
   async read(key: ContentKey): Promise<ReadFrame> {
     const frame = this.index.get(key);
     if (!frame) throw new Problem(404, "not-held", `No frame ${key} is held on disk`);
-    const file = this.pathOf(frame);
     let content: Buffer | undefined;
     try {
-      await checkFolder(path.dirname(file));
-      content = await this.medium.transfer("read", frame.size, () => readWhole(file, frame.size));
+      content = await this.readFile([FRAMES, frame.owner], nameOf(frame), frame.size);
     } catch (error) {
       const { code } = error as NodeJS.ErrnoException;
       if (code !== "ENOENT" && code !== "ELOOP") throw asRefusal(error, this.root);
@@ -343,15 +315,15 @@ export class Volume {
     if (content?.length !== frame.size || crc32(content) !== frame.crc) {
       this.index.forget(frame);
       // Only a file can be a torn or altered one; anything else that took its place is not ours.
-      if (content) await rm(file, { force: true });
+      if (content) await this.inFolderOf(frame, (folder) => folder.removed(nameOf(frame)));
       throw new Problem(404, "damaged", `The file of frame ${key} was damaged and has been removed`);
     }
     const now = Date.now();
     frame.lastUsedMs = now;
     // The time of last use steers only what goes first; it is not worth an answer's delay.
-    utimes(file, now / 1000, now / 1000).catch((error: NodeJS.ErrnoException) => {
+    this.inFolderOf(frame, (folder) => folder.touched(nameOf(frame), now)).catch((error: NodeJS.ErrnoException) => {
       // Moved away meanwhile, or on a drive that is only read.
-      if (error.code !== "ENOENT" && error.code !== "EROFS") console.warn(`${file}: ${String(error)}`);
+      if (error.code !== "ENOENT" && error.code !== "EROFS") console.warn(`${this.root}: ${String(error)}`);
     });
     const { format, owner, costMs } = frame;
     return { content, format, owner, costMs };
@@ -376,12 +348,20 @@ export class Volume {
   async noteBack(relative: string): Promise<void> {
     const name = parseName(path.basename(relative));
     if (!name || this.index.has(name.key)) return;
-    const { size, mtimeMs } = await stat(path.join(this.framesPath, relative));
-    this.index.add({ ...name, owner: path.dirname(relative), size, lastUsedMs: mtimeMs });
+    const owner = path.dirname(relative);
+    const { size, mtimeMs } = await this.inFolderOf({ owner }, (folder) => folder.stats(path.basename(relative)));
+    this.index.add({ ...name, owner, size, lastUsedMs: mtimeMs });
   }
 
-  private pathOf(frame: StoredFrame): string {
-    return path.join(this.framesPath, frame.owner, nameOf(frame));
+  private inFolderOf<T>({ owner }: Pick<StoredFrame, "owner">, work: (folder: Folder) => Promise<T>): Promise<T> {
+    return this.place.use(async (root) => {
+      const folder = root.enter(`${FRAMES}/${owner}`);
+      try {
+        return await work(folder);
+      } finally {
+        folder.close();
+      }
+    });
   }
 
   /** Removes a frame. */
@@ -396,8 +376,9 @@ export class Volume {
     // It takes its space until it is really gone.
     this.leavingBytes += bytes;
     try {
-      await unlink(this.pathOf(frame)).catch((error: NodeJS.ErrnoException) => {
-        if (error.code !== "ENOENT") throw error;
+      await this.inFolderOf(frame, (folder) => folder.removed(nameOf(frame))).catch((error: NodeJS.ErrnoException) => {
+        // What a link leads to is not ours, and stays.
+        if (error.code !== "ENOENT" && error.code !== "ENOTDIR") throw error;
       });
     } finally {
       this.leavingBytes -= bytes;
@@ -451,45 +432,54 @@ const ORDERS: Readonly<Record<EvictionRule, (a: StoredFrame, b: StoredFrame) => 
   "quickest to render again": (a, b) => a.costMs / a.size - b.costMs / b.size || a.lastUsedMs - b.lastUsedMs,
 };
 
-/** Takes a folder for this process. @throws Error when another one has it */
-async function takeOwnership(root: string): Promise<void> {
-  const file = path.join(root, OWNER);
+const FRAMES = "frames";
+const TEMPORARY = "temporary";
+const OWNER = "owner";
+
+/** Makes what a volume needs, and lets go what was being written when an interruption came. */
+function prepare(root: Folder): void {
+  root.make(FRAMES).close();
+  const temporary = root.make(TEMPORARY);
   try {
-    await writeFile(file, String(process.pid), { flag: "wx" });
-  } catch (error) {
-    if ((error as NodeJS.ErrnoException).code !== "EEXIST") throw error;
-    const owner = Number(await readFile(file, "utf8"));
-    if (owner > 0 && owner !== process.pid && isRunning(owner))
-      throw new InUseError(`The cache in ${root} is in use by process ${owner}; stop it or choose another folder`);
-    await writeFile(file, String(process.pid));
+    // Nothing else is ever there.
+    for (const name of temporary.names()) if (/^\d+$/.test(name)) temporary.remove(name);
+  } finally {
+    temporary.close();
   }
 }
 
-async function giveUpOwnership(root: string): Promise<void> {
-  await rm(path.join(root, OWNER), { force: true });
+/** Takes a folder for this process. @throws Error when another one has it */
+function takeOwnership(place: Place): Promise<void> {
+  return place.use((root) => {
+    const found = root.stat(OWNER);
+    if (found) {
+      const owner = found.isFile() ? Number(root.read(OWNER, 100).toString()) : NaN;
+      if (owner > 0 && owner !== process.pid && isRunning(owner))
+        throw new InUseError(
+          `The cache in ${place.path} is in use by process ${owner}; stop it or choose another folder`,
+        );
+      root.remove(OWNER);
+    }
+    const file = root.create(OWNER);
+    file.write(String(process.pid));
+    file.close();
+  });
 }
 
-const OWNER = "owner";
+async function giveUpOwnership(place: Place): Promise<void> {
+  await place
+    .use((root) => root.remove(OWNER))
+    .catch((error: NodeJS.ErrnoException) => {
+      // Gone with its drive.
+      if (error.code !== "ENOENT") throw error;
+    });
+}
 
 /** Another process has the volume. */
 export class InUseError extends Problem {
   constructor(detail: string) {
     super(409, "in-use", detail);
   }
-}
-
-/** @throws Problem 409 when it is a link, or no folder: nothing is read or written through it */
-async function checkFolder(folder: string): Promise<void> {
-  if (!(await lstat(folder)).isDirectory())
-    throw new Problem(409, "not-a-folder", `${folder} is not a folder of the cache; remove it, or put the folder back`);
-}
-
-async function makeFolder(folder: string): Promise<void> {
-  // Not recursive: where what lies above is gone with its drive, nothing is made in its place.
-  await mkdir(folder).catch((error: NodeJS.ErrnoException) => {
-    if (error.code !== "EEXIST") throw error;
-  });
-  await checkFolder(folder);
 }
 
 /** What an error of the file system means for whoever wanted to store or read a frame. */
@@ -500,6 +490,8 @@ function asRefusal(error: unknown, root: string): unknown {
       return new Problem(403, "not-writable", `${root} may not be written; change its permissions, or choose another`);
     case "EROFS":
       return new Problem(403, "read-only", `${root} is read-only; make it writable, or choose another`);
+    case "ENOTDIR":
+      return new Problem(409, "not-a-folder", `${(error as Error).message}; remove it, or put the folder back`);
     case "ENOENT":
     case "ENODEV":
     case "ENXIO":
@@ -511,19 +503,48 @@ function asRefusal(error: unknown, root: string): unknown {
   }
 }
 
+/** Writes what arrives, a few megabytes at a time: each write is a trip to another thread. @returns the CRC */
+async function receive(folder: Folder, name: string, size: Bytes, content: AsyncIterable<Uint8Array>): Promise<number> {
+  const file = await folder.createFile(name);
+  let received = 0;
+  let crc = 0;
+  let waiting: Uint8Array[] = [];
+  let waitingBytes = 0;
+  try {
+    for await (const chunk of content) {
+      received += chunk.length;
+      if (received > size) break;
+      crc = crc32(chunk, crc);
+      waiting.push(chunk);
+      waitingBytes += chunk.length;
+      if (waitingBytes < WRITE_BYTES && received < size) continue;
+      await file.writev(waiting);
+      waiting = [];
+      waitingBytes = 0;
+    }
+    // Its name must never stand for bytes that did not reach the drive. It also keeps the system from
+    // collecting hundreds of frames and writing them later, all at once, in the middle of playback.
+    await file.datasync();
+  } finally {
+    await file.close();
+  }
+  if (received !== size) throw new Problem(400, "wrong-length", `Expected ${size} bytes, received ${received}`);
+  return crc;
+}
+
 /**
  * Reads a file of known size in one piece, and one byte more where there is one, so that a file that has grown
  * is noticed too. No link is followed. @returns undefined for what is no file
  */
-async function readWhole(file: string, size: Bytes): Promise<Buffer | undefined> {
-  const handle = await open(file, constants.O_RDONLY | constants.O_NOFOLLOW | constants.O_NONBLOCK);
+async function readWhole(folder: Folder, name: string, size: Bytes): Promise<Buffer | undefined> {
+  const file = await folder.openFile(name);
   try {
-    if (!(await handle.stat()).isFile()) return undefined;
+    if (!(await file.stat()).isFile()) return undefined;
     const buffer = Buffer.allocUnsafe(size + 1);
-    const { bytesRead } = await handle.read(buffer, 0, size + 1, 0);
+    const { bytesRead } = await file.read(buffer, 0, size + 1, 0);
     return buffer.subarray(0, bytesRead);
   } finally {
-    await handle.close();
+    await file.close();
   }
 }
 

@@ -1,0 +1,48 @@
+import { Folder } from "../files/folder";
+
+// As many folders are held open at once.
+const MOST_HELD = 16;
+
+/** The folders that items lie in, below the one that they are taken from or brought back to. */
+export class Ways {
+  private readonly held = new Map<string, Folder>();
+
+  /** @param makes whether folders that are gone are made again */
+  constructor(
+    private readonly root: Folder,
+    private readonly makes = false,
+  ) {}
+
+  /**
+   * The folder that an item lies in, as it is now.
+   * @param below path of the item @throws Error with the codes of `Folder`
+   */
+  to(below: string): Folder {
+    const end = below.lastIndexOf("/");
+    if (end < 0) return this.root;
+    const way = below.slice(0, end);
+    const known = this.held.get(way);
+    if (known?.isHere) return known;
+    this.letGo(way);
+    // As the other folders of the tree: what is made again is not the application's own.
+    const folder = this.makes ? this.root.makeWay(way.split("/"), 0o777) : this.root.enter(way);
+    if (this.held.size >= MOST_HELD) this.letGo(this.held.keys().next().value!);
+    this.held.set(way, folder);
+    return folder;
+  }
+
+  private letGo(way: string): void {
+    this.held.get(way)?.close();
+    this.held.delete(way);
+  }
+
+  close(): void {
+    for (const folder of this.held.values()) folder.close();
+    this.held.clear();
+  }
+}
+
+/** Name of an item in the folder that it lies in. */
+export function nameOf(below: string): string {
+  return below.slice(below.lastIndexOf("/") + 1);
+}
