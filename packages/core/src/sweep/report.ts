@@ -83,6 +83,9 @@ export interface Batch extends BatchHead {
 /** A batch, and the location or registered folder in whose holding it waits. */
 export type PlacedBatch = Batch & { readonly place: string };
 
+/** One with how long it was seen to wait: its time does not depend on a clock that may be wrong. */
+export type WaitingBatch = PlacedBatch & { readonly waitedMs: Milliseconds };
+
 /** What was moved to holding, and what stayed. */
 export interface HeldReport {
   readonly batches: readonly PlacedBatch[];

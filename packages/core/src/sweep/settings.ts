@@ -1,3 +1,4 @@
+import type { Milliseconds } from "../composition";
 import { DEFAULT_CLEANING_RULES, type CleaningRule } from "./cleaningRule";
 
 /** When rules run by themselves; the hour is that of the machine's clock. */
@@ -25,15 +26,15 @@ export const MOST_RULES = 50;
 const DAY_MS = 24 * 60 * 60 * 1000;
 
 /**
- * When a batch goes for good, in milliseconds since the epoch.
- * @param sweptMs when it was swept, likewise
+ * How long a batch still waits before it goes for good; 0 when its time has come.
+ * @param waitedMs how long it was seen to wait
  * @returns undefined when it waits for the user
  */
-export function emptiesAtMs(
-  sweptMs: number,
+export function emptiesInMs(
+  waitedMs: Milliseconds,
   { emptyAfterDays }: Pick<SweepSettings, "emptyAfterDays">,
-): number | undefined {
-  return emptyAfterDays === null ? undefined : sweptMs + emptyAfterDays * DAY_MS;
+): Milliseconds | undefined {
+  return emptyAfterDays === null ? undefined : Math.max(0, emptyAfterDays * DAY_MS - waitedMs);
 }
 
 /**

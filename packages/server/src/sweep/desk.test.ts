@@ -356,7 +356,7 @@ driveTest("a drive that is full when the list is written moves nothing, and says
       writeFileSync(path.join(root, "filler"), Buffer.alloc(300 * 1024));
       await expect(desk.hold([{ place: ROOT, ids: names }], "you")).rejects.toMatchObject({ code: "ENOSPC" });
       expect(readdirSync(root).filter((name) => name.endsWith(".log"))).toHaveLength(names.length);
-      expect(desk.holds()).toEqual([]);
+      expect(await desk.holds()).toEqual([]);
       expect(readdirSync(path.join(root, ".kinetocache-holding"))).toEqual([]);
       rmSync(path.join(root, "filler"));
       expect((await desk.hold([{ place: ROOT, ids: names }], "you")).batches).toMatchObject([{ items: names.length }]);

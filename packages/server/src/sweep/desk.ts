@@ -233,7 +233,10 @@ export class Desk {
     return { batches, skipped };
   }
 
-  holds(): PlacedBatch[] {
+  async holds(): Promise<PlacedBatch[]> {
+    for (const { holding } of this.roots.values())
+      // What cannot be looked at now is told as it was.
+      await holding.look().catch((error: unknown) => console.warn(String(error)));
     return [...this.roots].flatMap(([place, { holding }]) => holding.list().map((batch) => ({ ...batch, place })));
   }
 

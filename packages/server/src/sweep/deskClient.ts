@@ -42,7 +42,12 @@ export class DeskClient {
 
   /** @throws what the desk throws, with its code; or Error when its process ended */
   readonly call: Ask = async (method, ...args) => {
-    await (this.ready ??= this.start());
+    await (this.ready ??= this.start().catch((error: unknown) => {
+      // The next question starts it once more.
+      this.ready = undefined;
+      this.child?.kill("SIGKILL");
+      throw error;
+    }));
     return this.send(method, ...args);
   };
 
@@ -50,8 +55,16 @@ export class DeskClient {
     const id = this.next++;
     return new Promise((resolve, reject) => {
       if (!this.child) throw this.ended();
+      const refuse = ({ message }: Error) => {
+        if (this.waiting.delete(id))
+          reject(new Error(`The process that goes through folders took no question: ${message}`));
+      };
       this.waiting.set(id, { resolve, reject });
-      this.child.send({ id, method, args } satisfies DeskCall & { id: number });
+      try {
+        this.child.send({ id, method, args } satisfies DeskCall & { id: number }, (error) => error && refuse(error));
+      } catch (error) {
+        refuse(error as Error);
+      }
     });
   };
 
@@ -64,11 +77,18 @@ export class DeskClient {
     });
     this.child = child;
     child.on("message", (message) => this.take(message as DeskReply));
-    child.once("exit", (code, signal) => {
+    const end = (how: string | number | null) => {
+      if (this.child !== child) return;
       this.child = undefined;
       this.ready = undefined;
-      for (const { reject } of this.waiting.values()) reject(this.ended(signal ?? code));
+      for (const { reject } of this.waiting.values()) reject(this.ended(how));
       this.waiting.clear();
+    };
+    child.once("exit", (code, signal) => end(signal ?? code));
+    // It could not be started, or not be told anything.
+    child.on("error", ({ message }) => {
+      child.kill("SIGKILL");
+      end(message);
     });
     await this.prepare(this.send);
   }
@@ -91,6 +111,7 @@ export class DeskClient {
     this.isClosed = true;
     const { child } = this;
     if (!child) return;
+    if (child.exitCode !== null || child.signalCode !== null || child.pid === undefined) return;
     const ended = new Promise((resolve) => child.once("exit", resolve));
     child.kill("SIGKILL");
     await ended;

@@ -12,10 +12,11 @@ import {
   symlinkSync,
   writeFileSync,
 } from "node:fs";
+import { spawnSync } from "node:child_process";
 import path from "node:path";
 import fc from "fast-check";
 import { keyOf } from "../../../../testing/keys";
-import { asNobody, otherUserTest } from "../../../../testing/mounts";
+import { asNobody, driveTest, mountDrive, otherUserTest, unmountDrive } from "../../../../testing/mounts";
 import { TestServer, withFolder, withServer } from "../../../../testing/server";
 import { buildTorn, killed } from "../../../../testing/torn";
 import type { Batch, HeldItem, SequenceState } from "@kinetocache/core";
@@ -61,7 +62,7 @@ test("swept frames go to holding, come back, go again, and are gone once it is e
     expect(new Uint8Array(await (await server.ask(`/api/frames/${keyOf(2)}`)).arrayBuffer())).toEqual(content(2));
 
     const [again] = (await hold(server, [1, 2])).batches;
-    expect((await empty(server, again!.id)).status).toBe(204);
+    expect(await (await empty(server, again!.id)).json()).toEqual({ stayed: [] });
     expect(await server.volume()).toMatchObject({ frames: 4, holdingBytes: 0 });
     expect(readdirSync(path.join(folder, "volume/holding"))).toEqual([]);
     const history = await server.json<{ what: string; items: number }[]>("/api/sweep/history");
@@ -81,7 +82,7 @@ test("holding is still there after a restart, and can be brought back then", () 
     const { batches: held } = await hold(first, [0, 3]);
     await first.close();
     const second = await TestServer.start(folder);
-    expect(await batches(second)).toEqual(held);
+    expect(await batches(second)).toMatchObject(held);
     await restore(second, held[0]!.id);
     expect(await heldKeys(second)).toEqual([0, 1, 2, 3]);
     await second.close();
@@ -316,6 +317,125 @@ test("what was being let go when an interruption came is gone on with, and not b
     },
     ["in/x", "in/y", "a"],
   ));
+
+describe("one bad item stops nothing else", () => {
+  test("a file that was removed by hand", () =>
+    withHolding(async (holding, place) => {
+      const { batch } = await holding.hold([file("a"), file("b"), file("c")], "you");
+      rmSync(path.join(place, ".holding", batch!.id, "0/0"));
+      expect(await holding.restore(batch!.id, [0, 1])).toEqual([{ path: "a", reason: "it is gone from holding" }]);
+      expect(holding.list()).toMatchObject([{ items: 1 }]);
+      rmSync(path.join(place, ".holding", batch!.id, "0/2"));
+      expect(await holding.empty(batch!.id)).toEqual([]);
+      expect([holding.list(), holding.bytes, readdirSync(path.join(place, ".holding"))]).toEqual([[], 0, []]);
+    }));
+
+  test("stray files, folders and links in holding and in a batch", () =>
+    withHolding(async (holding, place, reopen) => {
+      const { batch } = await holding.hold([file("a")], "you");
+      const at = path.join(place, ".holding");
+      const outside = path.join(place, "../outside");
+      mkdirSync(outside);
+      writeFileSync(path.join(outside, "x"), "not ours");
+      for (const name of ["notes.txt", "7", `${batch!.id}/notes.txt`, `${batch!.id}/9`, `${batch!.id}/0/notes`])
+        writeFileSync(path.join(at, name), "stray");
+      for (const name of ["1.gone", "batch-0123456789abcdef", `${batch!.id}/1`, `${batch!.id}/0/5`])
+        symlinkSync(outside, path.join(at, name));
+      const warn = jest.spyOn(console, "warn").mockImplementation(() => undefined);
+      const again = reopen();
+      await again.finish();
+      expect(again.list()).toMatchObject([{ items: 1 }]);
+      expect(await again.restore(batch!.id)).toEqual([]);
+      expect(readFileSync(path.join(place, "a"), "utf8")).toBe("a");
+      expect(again.list()).toEqual([]);
+      expect(reopen().list()).toEqual([]);
+      warn.mockRestore();
+      expect(readFileSync(path.join(at, batch!.id, "0/notes"), "utf8")).toBe("stray");
+      expect(readFileSync(path.join(outside, "x"), "utf8")).toBe("not ours");
+    }));
+
+  test("a list that was cut short: what it does not tell stays, and is not emptied", () =>
+    withHolding(async (holding, place, reopen) => {
+      const { batch } = await holding.hold([file("a"), file("b"), file("c")], "you");
+      const folder = path.join(place, ".holding", batch!.id);
+      const list = readFileSync(path.join(folder, "batch.jsonl"), "utf8");
+      const lines = list.split("\n");
+      const warn = jest.spyOn(console, "warn").mockImplementation(() => undefined);
+      for (const [text, items] of [
+        [`${lines[0]}\n`, 0],
+        [lines.slice(0, 3).join("\n"), 2],
+      ] as const) {
+        writeFileSync(path.join(folder, "batch.jsonl"), text);
+        const again = reopen();
+        await again.finish();
+        expect(again.list().map((one) => one.items)).toEqual(items === 0 ? [] : [items]);
+        expect(readdirSync(path.join(folder, "0"))).toEqual(["0", "1", "2"]);
+      }
+      expect(warn).toHaveBeenCalledWith(expect.stringMatching(/are in no list; they stay/));
+      const again = reopen();
+      await again.empty(batch!.id);
+      expect(readdirSync(path.join(folder, "0"))).toEqual(["2"]);
+      warn.mockRestore();
+      // With the whole list it can be brought back.
+      writeFileSync(path.join(folder, "batch.jsonl"), list);
+      expect(await reopen().restore(batch!.id)).toEqual([]);
+      expect(readFileSync(path.join(place, "c"), "utf8")).toBe("c");
+    }));
+});
+
+test.each([-86_400_000, 0, 946_684_800_000, 9_999_999_999_999 + 1])(
+  "a batch that was swept when the clock said %d is listed and brought back after a restart",
+  (nowMs) =>
+    withHolding(async (holding, place, reopen) => {
+      const clock = jest.spyOn(Date, "now").mockReturnValue(nowMs);
+      const { batch } = await holding.hold([file("a")], "you");
+      clock.mockRestore();
+      // Earlier releases named it by the clock.
+      const at = path.join(place, ".holding");
+      renameSync(path.join(at, batch!.id), path.join(at, `${nowMs}-0123abcd`));
+      const again = reopen();
+      expect(again.list()).toMatchObject([{ items: 1, sweptMs: nowMs }]);
+      expect(await again.restore(`${nowMs}-0123abcd`)).toEqual([]);
+      expect(readFileSync(path.join(place, "a"), "utf8")).toBe("a");
+    }),
+);
+
+test("batches that another server let go, or swept, are noticed", () =>
+  withHolding(async (holding, _place, reopen) => {
+    const { batch } = await holding.hold([file("a")], "you");
+    const other = reopen();
+    await other.empty(batch!.id);
+    await other.hold([file("b")], "another");
+    await holding.look();
+    expect(holding.list()).toMatchObject([{ by: "another", items: 1 }]);
+    expect(holding.bytes).toBe(4096);
+  }));
+
+driveTest("on a drive without room all can be brought back, and on one that is only read nothing is lost", () =>
+  withFolder(async (folder) => {
+    const place = path.join(folder, "drive");
+    mkdirSync(place);
+    expect(mountDrive(place, "1M")).toBe(true);
+    try {
+      for (const name of ["a", "b", "c"]) writeFileSync(path.join(place, name), name);
+      const holding = Holding.open(place, ".holding");
+      const { batch } = await holding.hold([file("a"), file("b"), file("c")], "you");
+      expect(() => writeFileSync(path.join(place, "full"), new Uint8Array(2 ** 21))).toThrow(/ENOSPC/);
+      expect(await holding.restore(batch!.id, [0])).toEqual([]);
+      expect(spawnSync("mount", ["-o", "remount,ro", place]).status).toBe(0);
+      const reason = "the drive can only be read";
+      const stayed = [1, 2].map((number) => ({ path: "abc"[number], reason }));
+      expect(await holding.restore(batch!.id)).toEqual(stayed);
+      expect(await holding.empty(batch!.id)).toEqual(stayed);
+      await expect(holding.hold([file("a")], "you")).rejects.toMatchObject({ code: "EROFS" });
+      expect(spawnSync("mount", ["-o", "remount,rw", place]).status).toBe(0);
+      expect(await holding.restore(batch!.id)).toEqual([]);
+      expect(["a", "b", "c"].map((name) => readFileSync(path.join(place, name), "utf8"))).toEqual(["a", "b", "c"]);
+    } finally {
+      unmountDrive(place);
+    }
+  }),
+);
 
 test("sweeping, bringing back and emptying in any order agree with a plain model of them", async () => {
   const NAMES = ["a", "b", "c", "d", "e"];

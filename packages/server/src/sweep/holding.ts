@@ -34,6 +34,7 @@ const LEFTOVER = /^(\d+)\.gone$/;
 const SHELF = 250;
 // Files are moved at once; in between whoever else waits gets a turn.
 const TURN_MS = 8;
+const LOST = "it is gone from holding";
 
 /**
  * Where swept files wait: `<name>/<batch>/<shelf>/<number>` on the drive that they were on, so that a move copies
@@ -71,7 +72,8 @@ export class Holding {
   private load(root: Folder): void {
     const folder = root.enter(this.name);
     try {
-      for (const id of folder.names().sort()) if (BATCH_ID.test(id)) this.loadBatch(root, folder, id);
+      for (const id of folder.names().sort())
+        if (BATCH_ID.test(id) && !this.batches.has(id)) this.loadBatch(root, folder, id);
     } finally {
       folder.close();
     }
@@ -132,11 +134,26 @@ export class Holding {
         shelf.remove(String(number));
         held.items.delete(number);
       }
-      folder.move(MOVING, folder, STILL);
+      endMoving(folder);
     } finally {
       ways.close();
       shelves.close();
     }
+  }
+
+  /** Looks once more what waits: another server may have swept the same folder, or let go what was. */
+  look(): Promise<void> {
+    return this.act((root) => {
+      const holding = root.stat(this.name) ? root.enter(this.name) : undefined;
+      const there = new Set(holding?.names().filter((id) => BATCH_ID.test(id)));
+      holding?.close();
+      for (const [id, held] of this.batches) {
+        if (there.has(id)) continue;
+        this.total -= sumOf(held);
+        this.batches.delete(id);
+      }
+      if ([...there].some((id) => !this.batches.has(id))) this.load(root);
+    });
   }
 
   /** Bytes that wait. */
@@ -196,8 +213,8 @@ export class Holding {
           } else stayed.push({ path: item.path, reason });
           await turn.giveWay();
         }
-        folder.move(MOVING, folder, STILL);
         this.batches.set(id, held);
+        endMoving(folder);
         this.closeIfEmpty(holding, held);
         return { batch: this.list().find((batch) => batch.id === id), stayed };
       } finally {
@@ -241,21 +258,23 @@ export class Holding {
         const ways = new Ways(root, true);
         const shelves = new Shelves(folder);
         const turn = new Turn();
-        beginMoving(folder);
         try {
+          beginMoving(folder);
           for (const [number, item] of chosen(held, numbers)) {
             const reason = this.bringBack(item, String(number), shelves, ways);
-            if (reason === undefined) {
-              this.forget(held, number);
-              await this.keeper.back?.(item);
-            } else stayed.push({ path: item.path, reason });
+            if (reason === undefined || reason === LOST) this.forget(held, number);
+            if (reason === undefined) await this.keeper.back?.(item);
+            else stayed.push({ path: item.path, reason });
             await turn.giveWay();
           }
+          endMoving(folder);
+        } catch (error) {
+          // Nothing can be moved there now, so all that is left stays.
+          stayed.push(...chosen(held, numbers).map(([, item]) => ({ path: item.path, reason: faultText(error) })));
         } finally {
           ways.close();
           shelves.close();
         }
-        folder.move(MOVING, folder, STILL);
         this.closeIfEmpty(holding, held);
         return stayed;
       }),
@@ -266,7 +285,7 @@ export class Holding {
     try {
       const shelf = shelves.of(Number(number));
       const before = shelf.stat(number);
-      if (!before) return "it is gone from holding";
+      if (!before) return LOST;
       if (item.isFolder !== before.isDirectory()) return "it is not what was held";
       const to = ways.to(item.path);
       const name = nameOf(item.path);
@@ -402,6 +421,15 @@ function beginMoving(folder: Folder): void {
   if (folder.stat(MOVING)) return;
   if (folder.stat(STILL)) folder.move(STILL, folder, MOVING);
   else folder.makeFolder(MOVING);
+}
+
+/** A mark that stays where it cannot be changed is only looked at once more. */
+function endMoving(folder: Folder): void {
+  try {
+    folder.move(MOVING, folder, STILL);
+  } catch (error) {
+    console.warn(`${folder.path}: ${(error as Error).message}`);
+  }
 }
 
 /** Removes a batch in which nothing waits, and nothing but what was made with it. What else is in it stays, with it. */

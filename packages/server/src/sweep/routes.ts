@@ -135,7 +135,7 @@ export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts
   });
 
   router.get("/holds", async (_request, response) => {
-    response.json(await sweeper.holds());
+    response.json(timekeeper.withAges(await sweeper.holds()));
   });
 
   router.post("/holds", large, async (request, response) => {
@@ -153,8 +153,7 @@ export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts
 
   router.post("/holds/:id/empty", large, async (request, response) => {
     const { numbers } = accept(partSchema, request.body ?? {}, "body");
-    await sweeper.empty(request.params.id, "you", numbers);
-    response.status(204).end();
+    response.json({ stayed: await sweeper.empty(request.params.id, "you", numbers) });
   });
 
   router.get("/history", (_request, response) => {

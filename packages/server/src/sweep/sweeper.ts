@@ -330,8 +330,20 @@ export class Sweeper {
   async hold(selection: Selection, by: string): Promise<HeldReport> {
     const { own, found } = this.divide(selection);
     const reports: HeldReport[] = [];
-    for (const { location, ids } of own) reports.push(await this.own.hold(location, ids, by).catch(asFull));
-    if (found.length > 0) reports.push(await this.desk.call("hold", found, by).catch(asFull));
+    // What cannot be done in one place is done in the others, and said of that one.
+    const faults: Error[] = [];
+    const attempt = async (place: string, ids: readonly string[], work: () => Promise<HeldReport>) => {
+      try {
+        reports.push(await work());
+      } catch (error) {
+        faults.push(asActFault(error as NodeJS.ErrnoException, this.pathOf(place)));
+        const reason = faults.at(-1)!.message;
+        reports.push({ batches: [], skipped: ids.map((id) => ({ place, id, reason })) });
+      }
+    };
+    for (const { location, ids } of own) await attempt(location.id, ids, () => this.own.hold(location, ids, by));
+    for (const one of found) await attempt(one.place, one.ids, () => this.desk.call("hold", [one], by));
+    if (faults.length > 0 && reports.every(({ batches }) => batches.length === 0)) throw faults[0]!;
     for (const { batches, skipped } of reports)
       for (const { place, ...batch } of batches) {
         const stayed = skipped.filter((one) => one.place === place).length;
@@ -380,19 +392,24 @@ export class Sweeper {
     return stayed;
   }
 
-  /** Lets a batch, or a part of it, go for good. @throws Problem 404 */
-  async empty(id: string, by: string, numbers?: readonly number[]): Promise<void> {
+  /** Lets a batch, or a part of it, go for good. @returns what stayed, with the reason @throws Problem 404 */
+  async empty(id: string, by: string, numbers?: readonly number[]): Promise<readonly Stayed[]> {
     const batch = await this.find(id);
     const own = this.own.holderOf(id);
     const folder = this.pathOf(batch.place);
     const freeBefore = await this.freeBytes(folder);
-    if (own) await own.holding.empty(id, numbers);
-    else {
-      await this.desk.call("empty", batch.place, id, numbers);
-      for (const report of await this.desk.call("report")) this.occupy(report);
-    }
+    const stayed = own ? await own.holding.empty(id, numbers) : await this.desk.call("empty", batch.place, id, numbers);
+    if (!own) for (const report of await this.desk.call("report")) this.occupy(report);
     const freeAfter = await this.freeBytes(folder);
-    await this.noteRest("emptied", { ...batch, by }, 0, { freeBefore, freeAfter });
+    await this.noteRest("emptied", { ...batch, by }, stayed.length, { freeBefore, freeAfter });
+    return stayed;
+  }
+
+  /** Goes on with what was being let go when an interruption came. */
+  async finishInterrupted(): Promise<void> {
+    for (const { id, holding } of this.parts.locations.open())
+      await holding.finish().catch((error: unknown) => console.warn(`${id}: ${String(error)}`));
+    if (this.folders.all.length > 0) await this.desk.call("finish");
   }
 
   private async find(id: string): Promise<PlacedBatch> {
@@ -552,14 +569,26 @@ function scanText({ files, folders, bytes }: ScanProgress): string {
   return `${files.toLocaleString("en")} files in ${folders.toLocaleString("en")} folders, ${(bytes / 2 ** 30).toFixed(1)} GB`;
 }
 
-function asFull(error: NodeJS.ErrnoException): never {
-  if (error.code === "ENOSPC" || error.code === "EDQUOT")
-    throw new Problem(
-      507,
-      "drive-full",
-      "The drive is full: there is no room even for the list of what moves. Nothing was moved; free a little, or sweep less at once",
-    );
-  if (error.code === "EROFS" || error.code === "EACCES")
-    throw new Problem(403, "not-writable", `Nothing was moved: ${error.message}`);
-  throw error;
+/** What kept a whole place from being swept. */
+function asActFault(error: NodeJS.ErrnoException, folder: string): Error {
+  switch (error.code) {
+    case "ENOSPC":
+    case "EDQUOT":
+      return new Problem(
+        507,
+        "drive-full",
+        `The drive of ${folder} is full: there is no room even for the list of what moves. Nothing of it was moved; free a little, or sweep less at once`,
+      );
+    case "EROFS":
+      return new Problem(403, "read-only", `The drive of ${folder} can only be read; nothing of it was moved`);
+    case "EACCES":
+    case "EPERM":
+      return new Problem(403, "not-writable", `${folder} may not be written; nothing of it was moved`);
+    case "ENOENT":
+      return new Problem(503, "missing", `${folder} is gone, with its drive or by itself; nothing of it was moved`);
+    case "ENOTDIR":
+      return new Problem(409, "not-a-folder", `${error.message}; nothing of ${folder} was moved`);
+    default:
+      return error;
+  }
 }

@@ -1,4 +1,4 @@
-import { emptiesAtMs, runsAtMs, type SweepSettings } from "@kinetocache/core";
+import { emptiesInMs, runsAtMs, type SweepSettings } from "@kinetocache/core";
 import { keyOf } from "../../../../testing/keys";
 import { withServer } from "../../../../testing/server";
 import { withSweeper } from "../../../../testing/sweeper";
@@ -12,7 +12,9 @@ const DAY = 24 * HOUR;
 interface Parts {
   readonly timekeeper: Timekeeper;
   readonly sweeper: Sweeper;
-  readonly clock: { now: number; uptime: number };
+  readonly clock: { now: number; uptime: number; boot: string; newest: number };
+  /** A server that starts anew. */
+  readonly restarted: () => Promise<Timekeeper>;
   readonly left: () => Promise<number>;
 }
 
@@ -27,9 +29,16 @@ function withBatch(use: (parts: Parts) => Promise<void>) {
       await volume.write({ key: keyOf(n), owner: "night-roost", format: "pam", costMs: 1, size: 3000 }, content);
     }
     const { batches } = await sweeper.hold([{ place: "main", ids: [keyOf(1)] }], "you");
-    const clock = { now: batches[0]!.sweptMs, uptime: 0 };
-    const timekeeper = await Timekeeper.open(folder, sweeper, { now: () => clock.now, uptime: () => clock.uptime });
-    await use({ timekeeper, sweeper, clock, left: async () => (await sweeper.holds()).length });
+    const clock = { now: batches[0]!.sweptMs, uptime: 0, boot: "first", newest: batches[0]!.sweptMs };
+    const restarted = () =>
+      Timekeeper.open(folder, sweeper, {
+        now: () => clock.now,
+        uptime: () => clock.uptime,
+        boot: clock.boot,
+        newestFileMs: () => clock.newest,
+      });
+    const timekeeper = await restarted();
+    await use({ timekeeper, sweeper, clock, restarted, left: async () => (await sweeper.holds()).length });
   });
 }
 
@@ -39,8 +48,9 @@ const change = async ({ sweeper, timekeeper }: Parts, settings: Partial<SweepSet
 };
 
 test("a batch goes seven days after it was swept, or whenever it is set to", () => {
-  expect(emptiesAtMs(1000, { emptyAfterDays: 7 })).toBe(1000 + 7 * DAY);
-  expect(emptiesAtMs(1000, { emptyAfterDays: null })).toBeUndefined();
+  expect(emptiesInMs(1000, { emptyAfterDays: 7 })).toBe(7 * DAY - 1000);
+  expect(emptiesInMs(8 * DAY, { emptyAfterDays: 7 })).toBe(0);
+  expect(emptiesInMs(1000, { emptyAfterDays: null })).toBeUndefined();
 });
 
 test("holding is emptied when its days are over, and not before", () =>
@@ -50,10 +60,10 @@ test("holding is emptied when its days are over, and not before", () =>
       clock.uptime += ms;
       await timekeeper.check();
     };
-    await pass(7 * DAY - 1);
     await pass(0);
+    await pass(7 * DAY - 1);
+    await pass(11 * MINUTE);
     expect(await left()).toBe(1);
-    await pass(1);
     await pass(11 * MINUTE);
     expect(await left()).toBe(0);
     expect(sweeper.history.all.at(-1)).toMatchObject({ what: "emptied", by: "its days were over", items: 1 });
@@ -73,10 +83,74 @@ test("a clock that jumps ahead and back again empties nothing", () =>
     expect(await left()).toBe(1);
   }));
 
+test("swept by a clock that is twenty days behind, a batch waits its days when the clock is set right", () =>
+  withBatch(async ({ timekeeper, clock, restarted, left, sweeper }) => {
+    // There are files from before the clock went wrong.
+    clock.newest = clock.now + 20 * DAY;
+    await timekeeper.check();
+    clock.now += 20 * DAY;
+    const again = await restarted();
+    for (let look = 0; look < 20; look++) {
+      clock.uptime += MINUTE;
+      clock.now += MINUTE;
+      await again.check();
+    }
+    expect(await left()).toBe(1);
+    expect(again.withAges(await sweeper.holds())).toMatchObject([{ waitedMs: 20 * MINUTE }]);
+  }));
+
+test("of the time that the machine was off, no more counts than the user's files have grown newer", () =>
+  withBatch(async ({ timekeeper, clock, restarted, sweeper }) => {
+    await timekeeper.check();
+    const waited = async (keeper: Timekeeper) => keeper.withAges(await sweeper.holds())[0]!.waitedMs;
+    const reboot = async (clockMs: number, newerMs: number) => {
+      clock.now += clockMs;
+      clock.newest += newerMs;
+      clock.uptime = 0;
+      clock.boot = `after ${clock.now}`;
+      const keeper = await restarted();
+      await keeper.check();
+      return waited(keeper);
+    };
+    expect(await reboot(400 * DAY, 0)).toBe(0);
+    clock.newest = clock.now;
+    expect(await reboot(-200 * DAY, 3 * DAY)).toBe(0);
+    clock.newest = clock.now;
+    await (await restarted()).check();
+    expect(await reboot(3 * DAY, 2 * DAY)).toBe(2 * DAY);
+    // The machine ran on while the server did not.
+    clock.uptime += 2 * DAY;
+    clock.now -= 50 * DAY;
+    const again = await restarted();
+    await again.check();
+    expect(await waited(again)).toBe(4 * DAY);
+  }));
+
+test("a batch that cannot be emptied keeps none of the others", () =>
+  withBatch(async ({ timekeeper, sweeper, clock, left }) => {
+    await sweeper.hold([{ place: "main", ids: [keyOf(2)] }], "you");
+    expect(await left()).toBe(2);
+    const [first] = await sweeper.holds();
+    const empty = sweeper.empty.bind(sweeper);
+    jest.spyOn(sweeper, "empty").mockImplementation((id, by) => {
+      if (id === first!.id) return Promise.reject(new Error("the drive does not answer"));
+      return empty(id, by);
+    });
+    const error = jest.spyOn(console, "error").mockImplementation(() => undefined);
+    for (const ms of [0, 8 * DAY, 11 * MINUTE]) {
+      clock.uptime += ms;
+      await timekeeper.check();
+    }
+    expect(error).toHaveBeenCalledTimes(1);
+    error.mockRestore();
+    expect((await sweeper.holds()).map(({ id }) => id)).toEqual([first!.id]);
+  }));
+
 test("what is to wait for the user waits, however long", () =>
   withBatch(async (parts) => {
     await change(parts, { emptyAfterDays: null });
     parts.clock.now += 4000 * DAY;
+    parts.clock.uptime += 4000 * DAY;
     for (let hour = 0; hour < 3; hour++) {
       parts.clock.uptime += HOUR;
       await parts.timekeeper.check();

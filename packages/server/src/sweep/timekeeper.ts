@@ -1,7 +1,15 @@
 import path from "node:path";
-import { emptiesAtMs, runsAtMs, type Milliseconds } from "@kinetocache/core";
+import {
+  emptiesInMs,
+  LONGEST_HOLDING_DAYS,
+  runsAtMs,
+  type Milliseconds,
+  type PlacedBatch,
+  type WaitingBatch,
+} from "@kinetocache/core";
 import Joi from "joi";
 import { JsonFile } from "../files/jsonFile";
+import { realClock, type Clock } from "../machine/clock";
 import type { Sweeper } from "./sweeper";
 
 const EVERY_MS = 60_000;
@@ -9,14 +17,27 @@ const EVERY_MS = 60_000;
 const GRACE_MS = 10 * 60_000;
 const RULES = "rules";
 
-export interface Clock {
-  /** Milliseconds since the epoch; may jump. */
-  readonly now: () => number;
-  /** Only ever goes on. */
-  readonly uptime: () => Milliseconds;
+/** How long batches were seen to wait. */
+interface Ages {
+  /** When that was noted: in which run of the machine, and how long after its start. */
+  readonly boot: string;
+  readonly uptimeMs: Milliseconds;
+  /** The same in milliseconds since the epoch, by whatever clock there was. */
+  readonly seenMs: number;
+  /** When the newest of the user's files was written, as of then. */
+  readonly newestMs: number;
+  /** By batch. */
+  readonly waitedMs: Readonly<Record<string, Milliseconds>>;
 }
 
-const REAL_CLOCK: Clock = { now: () => Date.now(), uptime: () => performance.now() };
+const agesSchema = Joi.object<Ages>({
+  boot: Joi.string().allow("").required(),
+  uptimeMs: Joi.number().required(),
+  seenMs: Joi.number().required(),
+  newestMs: Joi.number().required(),
+  waitedMs: Joi.object().pattern(Joi.string(), Joi.number().min(0)).required(),
+});
+const FORGOTTEN_MS = 2 * LONGEST_HOLDING_DAYS * 24 * 3600 * 1000;
 
 interface Runs {
   /** When the rules ran last by themselves, or were first seen switched on. */
@@ -33,22 +54,30 @@ export class Timekeeper {
   private constructor(
     private readonly sweeper: Sweeper,
     private readonly runs: JsonFile<Runs>,
+    private readonly ages: JsonFile<Ages>,
     private readonly clock: Clock,
   ) {}
 
   /** @param data folder of the server's data */
-  static async open(data: string, sweeper: Sweeper, clock = REAL_CLOCK): Promise<Timekeeper> {
-    const schema = Joi.object<Runs>({ rulesMs: Joi.number() });
-    return new Timekeeper(
-      sweeper,
-      await JsonFile.open(
-        path.join(data, "sweep-runs.json"),
-        { format: "kinetocache-sweep-runs", version: 1 },
-        schema,
-        {},
-      ),
-      clock,
+  static async open(data: string, sweeper: Sweeper, clock = realClock()): Promise<Timekeeper> {
+    const runs = await JsonFile.open(
+      path.join(data, "sweep-runs.json"),
+      { format: "kinetocache-sweep-runs", version: 1 },
+      Joi.object<Runs>({ rulesMs: Joi.number() }),
+      {},
     );
+    const ages = await JsonFile.open(
+      path.join(data, "sweep-ages.json"),
+      { format: "kinetocache-sweep-ages", version: 1 },
+      agesSchema,
+      { boot: "", uptimeMs: 0, seenMs: 0, newestMs: 0, waitedMs: {} },
+    );
+    return new Timekeeper(sweeper, runs, ages, clock);
+  }
+
+  /** Batches, each with how long it was seen to wait. */
+  withAges(batches: readonly PlacedBatch[]): WaitingBatch[] {
+    return batches.map((batch) => ({ ...batch, waitedMs: this.ages.value.waitedMs[batch.id] ?? 0 }));
   }
 
   /** When the rules run next by themselves, in milliseconds since the epoch. */
@@ -65,12 +94,16 @@ export class Timekeeper {
   }
 
   start(): void {
-    this.timer = setInterval(() => {
-      this.checking = this.check().catch((error: unknown) => {
-        console.error("What was due in sweeping could not be done:", error);
-      });
-    }, EVERY_MS);
+    this.begin(() => this.sweeper.finishInterrupted());
+    this.timer = setInterval(() => this.begin(() => this.check()), EVERY_MS);
     this.timer.unref();
+  }
+
+  /** One after the other: what takes longer than a minute is not done twice. */
+  private begin(work: () => Promise<void>): void {
+    this.checking = this.checking.then(work).catch((error: unknown) => {
+      console.error("What was due in sweeping could not be done:", error);
+    });
   }
 
   async close(): Promise<void> {
@@ -80,24 +113,55 @@ export class Timekeeper {
 
   /** Does what has been due long enough. */
   async check(): Promise<void> {
-    for (const { id, sweptMs } of await this.sweeper.holds())
-      if (this.isTime(id, emptiesAtMs(sweptMs, this.sweeper.settings)))
-        await this.sweeper.empty(id, "its days were over");
-    if (!this.isTime(RULES, this.rulesAtMs)) return;
+    const batches = await this.sweeper.holds();
+    await this.grow(batches);
+    for (const { id, waitedMs } of this.withAges(batches)) {
+      const leftMs = emptiesInMs(waitedMs, this.sweeper.settings);
+      if (!this.isTime(id, leftMs === 0)) continue;
+      // One that cannot be emptied keeps none of the others.
+      await this.sweeper
+        .empty(id, "its days were over")
+        .catch((error: unknown) => console.error(`${id} could not be emptied:`, error));
+    }
+    const atMs = this.rulesAtMs;
+    if (!this.isTime(RULES, atMs !== undefined && atMs <= this.clock.now())) return;
     await this.runs.replace({ rulesMs: this.clock.now() });
     await this.sweeper.runTimetable();
   }
 
+  /**
+   * Lets batches grow older by the time that was seen to pass: while the machine runs that is its uptime. Of the time
+   * that it did not run the clock alone proves nothing, as it may have been set meanwhile: no more counts than the
+   * user's files have grown newer.
+   */
+  private async grow(batches: readonly PlacedBatch[]): Promise<void> {
+    const before = this.ages.value;
+    if (batches.length === 0 && Object.keys(before.waitedMs).length === 0) return;
+    const [seenMs, uptimeMs, newestMs] = [this.clock.now(), this.clock.uptime(), this.clock.newestFileMs()];
+    const { boot } = this.clock;
+    const newerMs = newestMs - Math.max(before.newestMs, before.seenMs);
+    const passedMs =
+      before.boot === boot
+        ? Math.max(0, uptimeMs - before.uptimeMs)
+        : Math.max(0, Math.min(seenMs - before.seenMs, newerMs));
+    const older = Object.entries(before.waitedMs).map(([id, ms]) => [id, ms + passedMs] as const);
+    const ages = new Map([
+      ...batches.map(({ id }) => [id, 0] as const),
+      ...older.filter(([, ms]) => ms < FORGOTTEN_MS),
+    ]);
+    await this.ages.replace({ boot, uptimeMs, seenMs, newestMs, waitedMs: Object.fromEntries(ages) });
+  }
+
   /** Whether it is time for something, and has been for a while. */
-  private isTime(what: string, atMs: number | undefined): boolean {
-    const uptime = this.clock.uptime();
-    if (atMs === undefined || atMs > this.clock.now()) {
+  private isTime(what: string, isDue: boolean): boolean {
+    const uptimeMs = this.clock.uptime();
+    if (!isDue) {
       this.due.delete(what);
       return false;
     }
-    const since = this.due.get(what) ?? uptime;
+    const since = this.due.get(what) ?? uptimeMs;
     this.due.set(what, since);
-    if (uptime - since < GRACE_MS) return false;
+    if (uptimeMs - since < GRACE_MS) return false;
     this.due.delete(what);
     return true;
   }

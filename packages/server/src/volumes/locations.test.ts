@@ -319,6 +319,36 @@ describe("moving frames", () => {
         expect(Buffer.compare(await bytesOf(await get(server, n)), content(n, 4 * 2 ** 20))).toBe(0);
     }));
 
+  test("goes on when a drive that was absent at the start is back", () =>
+    withFolder(async (folder) => {
+      const data = path.join(folder, "data");
+      const to = await withServerIn(data, async (server) => {
+        const id = await filled(server, folder);
+        await server.send("POST", "/api/locations/main/move", { to: id });
+        return id;
+      });
+      await rename(path.join(folder, "new"), path.join(folder, "unplugged"));
+      await withServerIn(data, async (server) => {
+        expect((await stateOf(server, to)).condition).toMatchObject({ kind: "missing" });
+        expect(await jobs(server)).toEqual([]);
+        await rename(path.join(folder, "unplugged"), path.join(folder, "new"));
+        expect(await jobEnded(server)).toMatchObject({ state: "done" });
+        expect(await stateOf(server, to)).toMatchObject({ volume: { frames: COUNT } });
+      });
+    }));
+
+  test("whose end cannot be noted ends all the same, and the server goes on", () =>
+    withPlaces(async (server, place) => {
+      const to = await filled(server, place);
+      await server.send("POST", "/api/locations/main/move", { to });
+      // In the way of the name under which the note is written first.
+      mkdirSync(path.join(server.data, "moves.json.new"));
+      const warn = jest.spyOn(console, "warn").mockImplementation(() => undefined);
+      expect(await jobEnded(server)).toMatchObject({ state: "done" });
+      expect(await stateOf(server, to)).toMatchObject({ volume: { frames: COUNT } });
+      warn.mockRestore();
+    }));
+
   test("goes on after the server was stopped in the middle of it", () =>
     withFolder(async (folder) => {
       const data = path.join(folder, "data");

@@ -16,6 +16,9 @@ const schema = Joi.array<readonly PendingMove[]>().items(
   Joi.object({ from: Joi.string().required(), to: Joi.string().required() }),
 );
 
+// A drive that is back is found after so long.
+const LOOK_EVERY_MS = 2000;
+
 function words({ done, total, damaged }: MoveProgress): string {
   return `${done} of ${total} frames${damaged > 0 ? `; ${damaged} were damaged and are rendered again` : ""}`;
 }
@@ -24,6 +27,7 @@ function words({ done, total, damaged }: MoveProgress): string {
 export class Moves {
   private readonly running = new Map<PendingMove, Promise<unknown>>();
   private isClosing = false;
+  private timer: NodeJS.Timeout | undefined;
 
   private constructor(
     private readonly file: JsonFile<readonly PendingMove[]>,
@@ -37,7 +41,11 @@ export class Moves {
       locations,
       jobs,
     );
-    for (const move of moves.file.value) moves.run(move);
+    for (const move of moves.file.value) if (moves.isReady(move)) moves.run(move);
+    const look = () =>
+      moves.goOn().catch((error: unknown) => console.warn(`Moves that wait were not gone on with: ${String(error)}`));
+    moves.timer = setInterval(() => void look(), LOOK_EVERY_MS);
+    moves.timer.unref();
     return moves;
   }
 
@@ -63,6 +71,7 @@ export class Moves {
   /** Ends what is under way after the frame in hand; it goes on at the next start. */
   async close(): Promise<void> {
     this.isClosing = true;
+    clearInterval(this.timer);
     this.jobs.cancelAll();
     await Promise.all(this.running.values());
   }
@@ -78,9 +87,30 @@ export class Moves {
       move,
       ended.then(async () => {
         this.running.delete(move);
-        if (!this.isClosing) await this.file.change((all) => all.filter((one) => one !== move));
+        // One whose drive is not there goes on when it is back.
+        if (this.isClosing || !this.isReady(move)) return;
+        await this.file
+          .change((all) => all.filter((one) => one !== move))
+          // It begins once more at the next start, and finds what was moved moved.
+          .catch((error: unknown) => console.warn(`A move that ended is not noted: ${String(error)}`));
       }),
     );
     return id;
+  }
+
+  /** Whether both locations can be used now; one that was taken off the list counts, so that its move ends. */
+  private isReady({ from, to }: PendingMove): boolean {
+    const open = new Set(this.locations.open().map(({ id }) => id));
+    const known = new Set(this.locations.folders().map(({ id }) => id));
+    return [from, to].every((id) => open.has(id) || !known.has(id));
+  }
+
+  /** Goes on with moves whose drives are back. */
+  private async goOn(): Promise<void> {
+    const waiting = this.file.value.filter((move) => !this.running.has(move));
+    if (waiting.length === 0) return;
+    // Looks for drives, too.
+    await this.locations.list();
+    for (const move of waiting) if (this.isReady(move) && !this.isClosing && !this.running.has(move)) this.run(move);
   }
 }

@@ -9,7 +9,6 @@ import type {
   HistoryEntry,
   OwnerMark,
   PathVerdict,
-  PlacedBatch,
   Relinked,
   RuleFile,
   RuleReport,
@@ -18,6 +17,7 @@ import type {
   SweepMark,
   SweepPlan,
   SweepSettings,
+  WaitingBatch,
   WrapProject,
   WrapState,
 } from "@kinetocache/core";
@@ -92,8 +92,8 @@ export async function holdSelection(selection: Selection): Promise<HeldReport> {
   return (await response.json()) as HeldReport;
 }
 
-export function useHolds(): SWRResponse<PlacedBatch[], RequestError> {
-  return useSWR<PlacedBatch[], RequestError>(`${SWEEP}/holds`, read, SLOWLY);
+export function useHolds(): SWRResponse<WaitingBatch[], RequestError> {
+  return useSWR<WaitingBatch[], RequestError>(`${SWEEP}/holds`, read, SLOWLY);
 }
 
 /** Items of a batch; none while no batch is asked for. */
@@ -108,10 +108,11 @@ export async function restoreBatch(id: string, numbers?: readonly number[]): Pro
   return ((await response.json()) as { stayed: Stayed[] }).stayed;
 }
 
-/** @param numbers a part of it; all when left out */
-export async function emptyBatch(id: string, numbers?: readonly number[]): Promise<void> {
-  await request(`${SWEEP}/holds/${id}/empty`, json("POST", { numbers }));
+/** @param numbers a part of it; all when left out @returns what stayed, with the reason */
+export async function emptyBatch(id: string, numbers?: readonly number[]): Promise<readonly Stayed[]> {
+  const response = await request(`${SWEEP}/holds/${id}/empty`, json("POST", { numbers }));
   await refreshDisk();
+  return ((await response.json()) as { stayed: Stayed[] }).stayed;
 }
 
 export function useHistory(): SWRResponse<HistoryEntry[], RequestError> {

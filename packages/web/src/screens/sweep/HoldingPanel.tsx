@@ -4,6 +4,7 @@ import {
   LONGEST_HOLDING_DAYS,
   type Batch,
   type HistoryEntry,
+  type Stayed,
   type SweepSettings,
 } from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
@@ -68,12 +69,13 @@ export function HoldingPanel() {
   if (!holds.data) return <Waiting for="Looking into holding…" />;
   const batches = [...holds.data].sort((a, b) => b.sweptMs - a.sweptMs);
   const bytes = batches.reduce((sum, batch) => sum + batch.bytes, 0);
+  const tellStayed = (stayed: readonly Stayed[]) => {
+    if (stayed.length > 0)
+      notify(`${countText(stayed.length, "item")} stayed in holding: ${stayed[0]!.path}: ${stayed[0]!.reason}`);
+  };
   const restore = (id: string, numbers?: readonly number[]) =>
-    run(async () => {
-      const stayed = await restoreBatch(id, numbers);
-      if (stayed.length > 0)
-        notify(`${countText(stayed.length, "item")} stayed in holding: ${stayed[0]!.path}: ${stayed[0]!.reason}`);
-    });
+    run(async () => tellStayed(await restoreBatch(id, numbers)));
+  const empty = (id: string, numbers?: readonly number[]) => run(async () => tellStayed(await emptyBatch(id, numbers)));
   return (
     <>
       <div className="page-head">
@@ -97,8 +99,7 @@ export function HoldingPanel() {
                     </td>
                     <td className="number">{bytesText(batch.bytes)}</td>
                     <td>
-                      swept {agoText(batch.sweptMs, Date.now())} by {batch.by},{" "}
-                      {goesText(batch.sweptMs, settings, Date.now())}
+                      swept {agoText(batch.sweptMs, Date.now())} by {batch.by}, {goesText(batch.waitedMs, settings)}
                     </td>
                     <td className="number">
                       {batch.rebuildMs > 0 ? `${durationText(batch.rebuildMs)} to rebuild` : ""}
@@ -115,12 +116,7 @@ export function HoldingPanel() {
                       <Button size="sm" variant="outline-dark" disabled={busy} onClick={() => void restore(batch.id)}>
                         Bring back
                       </Button>
-                      <Button
-                        size="sm"
-                        variant="outline-dark"
-                        disabled={busy}
-                        onClick={() => void run(() => emptyBatch(batch.id))}
-                      >
+                      <Button size="sm" variant="outline-dark" disabled={busy} onClick={() => void empty(batch.id)}>
                         Empty, {bytesText(batch.bytes)} for good
                       </Button>
                     </td>
@@ -132,7 +128,7 @@ export function HoldingPanel() {
                           batch={batch}
                           busy={busy}
                           onRestore={(numbers) => void restore(batch.id, numbers)}
-                          onEmpty={(numbers) => void run(() => emptyBatch(batch.id, numbers))}
+                          onEmpty={(numbers) => void empty(batch.id, numbers)}
                         />
                       </td>
                     </tr>

@@ -1,4 +1,4 @@
-import { emptiesAtMs, type CleaningRule, type ItemKind, type SweepItem, type SweepSettings } from "@kinetocache/core";
+import { emptiesInMs, type CleaningRule, type ItemKind, type SweepItem, type SweepSettings } from "@kinetocache/core";
 import { bytesText, durationText } from "../../parts/format";
 
 export function countText(count: number, what: string): string {
@@ -18,10 +18,9 @@ export function rebuildText({ rebuildMs, isEstimate }: Pick<SweepItem, "rebuildM
 }
 
 /** When a batch goes for good by itself. */
-export function goesText(sweptMs: number, settings: SweepSettings | undefined, nowMs: number): string {
-  const at = settings && emptiesAtMs(sweptMs, settings);
-  if (at === undefined) return "stays until you empty it";
-  const leftMs = at - nowMs;
+export function goesText(waitedMs: number, settings: SweepSettings | undefined): string {
+  const leftMs = settings && emptiesInMs(waitedMs, settings);
+  if (leftMs === undefined) return "stays until you empty it";
   return leftMs > 0 ? `goes in ${durationText(leftMs)}` : "goes within minutes";
 }
 
