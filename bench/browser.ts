@@ -1,10 +1,10 @@
-import { fork } from "node:child_process";
 import { mkdtemp, readdir, readFile, rm, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { chromium, type BrowserContext, type Page } from "@playwright/test";
 import config from "../playwright.config";
 import { chooseIn, typeInto } from "../testing/preview";
+import { startedServer } from "../testing/startedServer";
 
 /** A take as the application stored it. */
 export interface StoredTake {
@@ -42,27 +42,19 @@ export class Driver {
 
   static async with<T>(use: (driver: Driver) => Promise<T>): Promise<T> {
     const folder = await mkdtemp(path.join(tmpdir(), "kinetocache-bench-"));
-    const server = fork("packages/server/src/main.ts", ["--data", folder, "--port", "0"], {
-      execArgv: ["--import", "tsx"],
-      silent: true,
-    });
+    const { child: server, origin, cookie } = await startedServer(folder);
     let browser: BrowserContext | undefined;
     try {
-      const url = await new Promise<string>((resolve, reject) => {
-        server.stdout!.on("data", (data: Buffer) => {
-          const match = /at (http:\S+)/.exec(String(data));
-          if (match) resolve(match[1]!);
-        });
-        server.once("exit", (code) => reject(new Error(`The server ended with ${code}`)));
-      });
       // With a profile, as users have: without one the browser keeps its storage in memory, which costs other times.
       browser = await chromium.launchPersistentContext(path.join(folder, "profile"), {
         ...config.use!.launchOptions,
         viewport: { width: 1280, height: 800 },
       });
+      const [name, value] = cookie.split("=") as [string, string];
+      await browser.addCookies([{ name, value, url: origin, sameSite: "Strict", httpOnly: true }]);
       const page = browser.pages()[0]!;
       page.setDefaultTimeout(180_000);
-      return await use(new Driver(page, url, server.pid!, folder));
+      return await use(new Driver(page, origin, server.pid!, folder));
     } finally {
       await browser?.close();
       server.kill("SIGKILL");

@@ -1,9 +1,10 @@
-import { spawn, spawnSync } from "node:child_process";
+import { spawnSync } from "node:child_process";
 import { mkdir, mkdtemp, rm, statfs, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import type { FormatTrial, Packing } from "@kinetocache/core";
 import { Volume } from "../packages/server/src/volumes/volume";
+import { startedServer } from "../testing/startedServer";
 import { Driver } from "./browser";
 import type { Figure, Measure } from "./figure";
 import { median, rounded } from "./ratio";
@@ -247,30 +248,10 @@ export const capOvershootBytes: Measure = async () => {
   // Frames in use are spared; on this clock they are old after a second.
   const clock = `const start = Date.now(); const now = Date.now; Date.now = () => start + (now() - start) * 600;`;
   await writeFile(path.join(folder, "clock.mjs"), clock);
-  const child = spawn(
-    process.execPath,
-    [
-      "--import",
-      path.join(folder, "clock.mjs"),
-      "--import",
-      "tsx",
-      "packages/server/src/main.ts",
-      "--data",
-      data,
-      "--port",
-      "0",
-    ],
-    { stdio: ["ignore", "pipe", "inherit"] },
-  );
+  const { child, origin, cookie } = await startedServer(data, 0, path.join(folder, "clock.mjs"));
   try {
-    const address = await new Promise<string>((resolve) => {
-      child.stdout.on("data", (data: Buffer) => {
-        const match = /at (http:\S+)/.exec(String(data));
-        if (match) resolve(match[1]!);
-      });
-    });
     const ask = (target: string, init: RequestInit) =>
-      fetch(address + target, { ...init, headers: { origin: address, "content-type": "application/json" } });
+      fetch(origin + target, { ...init, headers: { origin, cookie, "content-type": "application/json" } });
     await ask("/api/locations/main", { method: "PUT", body: JSON.stringify({ capBytes: CAP }) });
     // What the server keeps beside frames.
     const before = await takenOn(data);

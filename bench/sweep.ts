@@ -1,4 +1,4 @@
-import { fork, spawnSync, type ChildProcess } from "node:child_process";
+import { spawnSync, type ChildProcess } from "node:child_process";
 import {
   closeSync,
   constants,
@@ -15,6 +15,7 @@ import { mkdtemp, rm } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { ifReadable } from "../packages/server/src/machine/processes";
+import { startedServer, type StartedServer } from "../testing/startedServer";
 import { Driver } from "./browser";
 import type { Figure, Measure } from "./figure";
 import { median, rounded } from "./ratio";
@@ -50,29 +51,20 @@ interface FolderReport {
 
 /** A server without a browser. */
 class Server {
-  private constructor(
-    readonly child: ChildProcess,
-    readonly address: string,
-  ) {}
+  private constructor(private readonly started: StartedServer) {}
 
   static async start(data: string): Promise<Server> {
-    const child = fork("packages/server/src/main.ts", ["--data", data, "--port", "0"], {
-      execArgv: ["--import", "tsx"],
-      silent: true,
-    });
-    const address = await new Promise<string>((resolve, reject) => {
-      child.stdout!.on("data", (text: Buffer) => {
-        const match = /at (http:\S+)/.exec(String(text));
-        if (match) resolve(match[1]!);
-      });
-      child.once("exit", (code) => reject(new Error(`The server ended with ${code}`)));
-    });
-    return new Server(child, address);
+    return new Server(await startedServer(data));
+  }
+
+  get child(): ChildProcess {
+    return this.started.child;
   }
 
   async ask<T>(target: string, method = "GET", body?: unknown): Promise<T> {
-    const headers = { origin: this.address, "content-type": "application/json" };
-    const response = await fetch(`${this.address}/api/sweep/${target}`, {
+    const { origin, cookie } = this.started;
+    const headers = { origin, cookie, "content-type": "application/json" };
+    const response = await fetch(`${origin}/api/sweep/${target}`, {
       method,
       headers,
       body: JSON.stringify(body),

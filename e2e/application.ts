@@ -1,7 +1,8 @@
-import { fork, type ChildProcess } from "node:child_process";
+import type { ChildProcess } from "node:child_process";
 import { mkdtemp, readdir, rm } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
+import { startedServer } from "../testing/startedServer";
 import { typeInto } from "../testing/preview";
 import { test as base, expect, type Locator, type Page } from "@playwright/test";
 
@@ -12,25 +13,15 @@ export class Application {
 
   constructor(readonly data: string) {}
 
-  get url(): string {
-    return `http://127.0.0.1:${this.port}`;
-  }
+  /** The address that lets a browser in. */
+  address = "";
 
   /** Starts the server; after a stop it comes back on the same port, as the browser's data belongs to it. */
   async start(): Promise<void> {
-    const child = fork("packages/server/src/main.ts", ["--data", this.data, "--port", String(this.port)], {
-      execArgv: ["--import", "tsx"],
-      silent: true,
-    });
+    const { child, address } = await startedServer(this.data, this.port);
     this.child = child;
-    this.port = await new Promise<number>((resolve, reject) => {
-      child.stdout!.on("data", (data: Buffer) => {
-        const match = /at http:\/\/127\.0\.0\.1:(\d+)/.exec(String(data));
-        if (match) resolve(Number(match[1]));
-      });
-      child.stderr!.on("data", (data: Buffer) => process.stderr.write(data));
-      child.once("exit", (code) => reject(new Error(`The server ended with ${code}`)));
-    });
+    this.address = address;
+    this.port = Number(new URL(this.address).port);
   }
 
   async stop(signal: NodeJS.Signals = "SIGTERM"): Promise<void> {
@@ -67,8 +58,8 @@ export const verdict = (page: Page): Locator => page.locator(".verdict");
 
 export const gauge = (page: Page, name: string): Locator => page.locator(".gauge", { hasText: name });
 
-export async function openPreview(page: Page, { url }: Application): Promise<void> {
-  await page.goto(url);
+export async function openPreview(page: Page, { address }: Application): Promise<void> {
+  await page.goto(address);
   await expect(verdict(page)).toContainText("in memory");
 }
 

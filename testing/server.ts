@@ -3,6 +3,7 @@ import { request } from "node:http";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { startServer, type RunningServer } from "@kinetocache/server";
+import { letIn } from "./startedServer";
 
 /** A folder that is removed with everything in it when `use` ends. */
 export async function withFolder<T>(use: (folder: string) => Promise<T>): Promise<T> {
@@ -19,10 +20,12 @@ export class TestServer {
   private constructor(
     readonly server: RunningServer,
     readonly data: string,
+    private readonly cookie: string,
   ) {}
 
   static async start(data: string): Promise<TestServer> {
-    return new TestServer(await startServer({ data, port: 0 }), data);
+    const server = await startServer({ data, port: 0 });
+    return new TestServer(server, data, await letIn(server.address));
   }
 
   close(): Promise<void> {
@@ -31,8 +34,9 @@ export class TestServer {
 
   ask(target: string, init: RequestInit = {}): Promise<Response> {
     const headers = new Headers(init.headers);
-    if (!headers.has("origin")) headers.set("origin", this.server.address);
-    return fetch(this.server.address + target, { ...init, headers });
+    if (!headers.has("origin")) headers.set("origin", this.server.origin);
+    if (!headers.has("cookie")) headers.set("cookie", this.cookie);
+    return fetch(this.server.origin + target, { ...init, headers });
   }
 
   async json<T>(target: string, init?: RequestInit): Promise<T> {
@@ -77,7 +81,8 @@ export class TestServer {
   /** A request with headers that `fetch` would not send. @returns the status */
   raw(target: string, headers: Record<string, string>, method = "GET"): Promise<number> {
     return new Promise((resolve, reject) => {
-      request(this.server.address + target, { method, headers }, (response) => {
+      const all = { cookie: this.cookie, ...headers };
+      request(this.server.origin + target, { method, headers: all }, (response) => {
         response.resume();
         resolve(response.statusCode!);
       })

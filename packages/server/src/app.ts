@@ -1,5 +1,7 @@
+import cookieParser from "cookie-parser";
 import express, { type Express, type RequestHandler } from "express";
 import { driveRoutes, type DriveParts } from "./drives/routes";
+import type { Access } from "./http/access";
 import { isolate, onlyLoopbackHost, onlyOwnOrigin } from "./http/origin";
 import { answerProblem, notFound } from "./http/problem";
 import type { Jobs } from "./jobs/jobs";
@@ -12,6 +14,7 @@ import type { Moves } from "./volumes/moves";
 import { frameRoutes, locationRoutes } from "./volumes/routes";
 
 export interface AppParts {
+  readonly access: Access;
   readonly locations: Locations;
   readonly moves: Moves;
   readonly sweep: Omit<SweepParts, "locations">;
@@ -23,11 +26,11 @@ export interface AppParts {
 }
 
 /** The whole server as one Express application. */
-export function createApp({ locations, moves, sweep, jobs, machine, drives, pages }: AppParts): Express {
+export function createApp({ access, locations, moves, sweep, jobs, machine, drives, pages }: AppParts): Express {
   const app = express();
   app.disable("x-powered-by");
   app.disable("etag");
-  app.use(onlyLoopbackHost, isolate);
+  app.use(onlyLoopbackHost, isolate, cookieParser(), access.check);
   app.use("/api", onlyOwnOrigin);
   app.use("/api/machine", machineRoutes(machine));
   app.use("/api/drives", driveRoutes(drives));

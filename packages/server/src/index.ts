@@ -1,6 +1,5 @@
 import { createServer, type Server } from "node:http";
 import type { AddressInfo } from "node:net";
-import { realpath } from "node:fs/promises";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import type { RequestHandler } from "express";
@@ -9,6 +8,8 @@ import { DriveLog } from "./drives/driveLog";
 import { removeLeftovers } from "./drives/driveTest";
 import { REAL_MEDIUM } from "./drives/medium";
 import { SimulatedDrives } from "./drives/simulatedDrive";
+import { Access } from "./http/access";
+import { Folder } from "./files/folder";
 import { makeDataFolder } from "./files/jsonFile";
 import { PlaceRegistry } from "./places/placeRegistry";
 import { Jobs } from "./jobs/jobs";
@@ -31,6 +32,9 @@ export interface ServerOptions {
 }
 
 export interface RunningServer {
+  /** Where it is, without the secret. */
+  readonly origin: string;
+  /** The address that lets in. */
   readonly address: string;
   close(): Promise<void>;
 }
@@ -39,8 +43,9 @@ const shipped = (folder: string) => fileURLToPath(new URL(`../../../demo/${folde
 
 /** Starts the server on the loopback address. @throws Error when the folder or the port is in use */
 export async function startServer({ data: folder, port, pages }: ServerOptions): Promise<RunningServer> {
-  await makeDataFolder(folder);
-  const data = await realpath(folder);
+  const data = await makeDataFolder(folder);
+  // Earlier releases let others of the machine read it.
+  await Folder.with(data, (root) => root.keepPrivate());
   const registry = new PlaceRegistry(data);
   const simulated = await SimulatedDrives.open(shipped("drives"), path.join(data, "drives"));
   const mediumOf = (folder: string) => simulated.of(folder) ?? REAL_MEDIUM;
@@ -64,7 +69,8 @@ export async function startServer({ data: folder, port, pages }: ServerOptions):
     const machine = { live: new Live(notes), notes, simulated: machines };
     const drives = { log, locations, simulated };
     const sweep = { sweeper, timekeeper, wrap: await Wrap.open({ data, sweeper, registry, locations, jobs }) };
-    const parts = { locations, moves, sweep, jobs, machine, drives };
+    const access = await Access.open(data);
+    const parts = { access, locations, moves, sweep, jobs, machine, drives };
     server.on("request", createApp({ ...parts, pages: (await pages?.(server)) ?? [] }));
     await new Promise<void>((resolve, reject) => {
       server.once("error", reject);
@@ -72,9 +78,12 @@ export async function startServer({ data: folder, port, pages }: ServerOptions):
     });
     timekeeper.start();
     const { port: actual } = server.address() as AddressInfo;
+    const origin = `http://127.0.0.1:${actual}`;
     return {
-      address: `http://127.0.0.1:${actual}`,
+      origin,
+      address: await access.announce(origin),
       async close() {
+        await access.close();
         server.closeAllConnections();
         await new Promise((resolve) => server.close(resolve));
         await close();

@@ -1,6 +1,7 @@
 import {
   closeSync,
   constants,
+  fchmodSync,
   fstatSync,
   fsyncSync,
   linkSync,
@@ -275,6 +276,11 @@ export class Folder {
     } catch {
       return false;
     }
+  }
+
+  /** Keeps others of the machine out of it. @throws Error where it is somebody else's */
+  keepPrivate(): void {
+    if (this.fd !== undefined) fchmodSync(this.fd, OWN_FOLDER);
   }
 
   /** What it was when it was opened. */

@@ -1,7 +1,7 @@
-import { mkdir } from "node:fs/promises";
+import { mkdir, realpath } from "node:fs/promises";
 import path from "node:path";
 import Joi from "joi";
-import { Folder } from "./folder";
+import { Folder, OWN_FOLDER } from "./folder";
 
 /** What a file holds, and from which release on. */
 export interface FileFormat {
@@ -100,7 +100,8 @@ function putAside(where: string, name: string): Promise<string> {
   });
 }
 
-/** Makes a folder for the application's own data, with those above it. */
-export async function makeDataFolder(folder: string): Promise<void> {
-  await mkdir(folder, { recursive: true, mode: 0o700 });
+/** Makes a folder for the application's own data, with those above it. @returns its path without links */
+export async function makeDataFolder(folder: string): Promise<string> {
+  await mkdir(folder, { recursive: true, mode: OWN_FOLDER });
+  return realpath(folder);
 }
