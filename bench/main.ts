@@ -27,6 +27,7 @@ import {
   readBackServerPlain,
   realTimeFromDisk,
 } from "./storage";
+import { unsafeActs } from "./safety";
 import { holdFilesPerSecond, killTest, ledgerScrollFrameMs, restoreFilesPerSecond, scanVsFind } from "./sweep";
 
 const FIGURES: Readonly<Record<string, Measure>> = {
@@ -67,6 +68,7 @@ const FIGURES: Readonly<Record<string, Measure>> = {
   restoreFilesPerSecond,
   ledgerScrollFrameMs,
   killTest,
+  unsafeActs,
 };
 
 const { only } = parseArgs({ options: { only: { type: "string" } } }).values;

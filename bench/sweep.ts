@@ -1,8 +1,7 @@
-import { spawnSync, type ChildProcess } from "node:child_process";
+import { spawnSync } from "node:child_process";
 import {
   closeSync,
   constants,
-  existsSync,
   mkdirSync,
   openSync,
   readdirSync,
@@ -11,12 +10,9 @@ import {
   utimesSync,
   writeFileSync,
 } from "node:fs";
-import { mkdtemp, rm } from "node:fs/promises";
-import { tmpdir } from "node:os";
 import path from "node:path";
-import { ifReadable } from "../packages/server/src/machine/processes";
-import { startedServer, type StartedServer } from "../testing/startedServer";
 import { Driver } from "./browser";
+import { Server, withFolder } from "./server";
 import type { Figure, Measure } from "./figure";
 import { median, rounded } from "./ratio";
 import { undisturbed } from "./steal";
@@ -39,96 +35,6 @@ function makeFiles(root: string, nameOf: (file: number) => string, folders = FOL
   for (const project of readdirSync(root))
     for (const one of [path.join(root, project, "frames"), path.join(root, project)]) utimesSync(one, OLD_S, OLD_S);
   utimesSync(root, OLD_S, OLD_S);
-}
-
-interface FolderReport {
-  readonly id: string;
-  readonly scannedMs?: number;
-  readonly scanTookMs?: number;
-  readonly files: number;
-  readonly items: number;
-}
-
-/** A server without a browser. */
-class Server {
-  private constructor(private readonly started: StartedServer) {}
-
-  static async start(data: string): Promise<Server> {
-    return new Server(await startedServer(data));
-  }
-
-  get child(): ChildProcess {
-    return this.started.child;
-  }
-
-  async ask<T>(target: string, method = "GET", body?: unknown): Promise<T> {
-    const { origin, cookie } = this.started;
-    const headers = { origin, cookie, "content-type": "application/json" };
-    const response = await fetch(`${origin}/api/sweep/${target}`, {
-      method,
-      headers,
-      body: JSON.stringify(body),
-    });
-    const text = await response.text();
-    if (!response.ok) throw new Error(text);
-    return (text === "" ? undefined : JSON.parse(text)) as T;
-  }
-
-  async register(folder: string): Promise<string> {
-    return (await this.ask<{ id: string }>("folders", "POST", { folder, projects: [] })).id;
-  }
-
-  /** @returns what the scan took */
-  async scan(id: string, fresh: boolean): Promise<FolderReport> {
-    const reportOf = async () => (await this.ask<FolderReport[]>("folders")).find((one) => one.id === id)!;
-    const before = (await reportOf()).scannedMs;
-    await this.ask(`folders/${id}/scan`, "POST", { fresh });
-    for (;;) {
-      const report = await reportOf();
-      if (report.scannedMs !== before && report.scanTookMs !== undefined) return report;
-      await new Promise((resolve) => setTimeout(resolve, 20));
-    }
-  }
-
-  /** Kills it with every process that it started, so that none of them can end in order. */
-  async kill(): Promise<void> {
-    if (this.child.exitCode !== null || this.child.signalCode !== null) return;
-    const ended = new Promise((resolve) => this.child.once("exit", resolve));
-    const pids = this.processes();
-    for (const pid of pids) process.kill(Number(pid), "SIGKILL");
-    await ended;
-    // Those of its processes that are still listed may be at a last call.
-    while (pids.some((pid) => existsSync(`/proc/${pid}`))) await new Promise((resolve) => setTimeout(resolve, 5));
-  }
-
-  /** It, and what it started. */
-  private processes(): string[] {
-    const own = String(this.child.pid);
-    const started = readdirSync(`/proc/${own}/task`).flatMap((task) =>
-      readFileSync(`/proc/${own}/task/${task}/children`, "utf8").split(" ").filter(Boolean),
-    );
-    return [own, ...started];
-  }
-
-  /** Memory of the server and of the processes that it started; what they share is counted once. */
-  memoryBytes(): number {
-    const memoryOf = (pid: string) => {
-      const text = ifReadable(() => readFileSync(`/proc/${pid}/smaps_rollup`, "utf8"));
-      // One that has just ended has none.
-      return 1024 * Number(/^Pss:\s+(\d+)/m.exec(text ?? "")?.[1] ?? 0);
-    };
-    return this.processes().reduce((sum, pid) => sum + memoryOf(pid), 0);
-  }
-}
-
-async function withFolder<T>(use: (folder: string) => Promise<T>): Promise<T> {
-  const folder = await mkdtemp(path.join(tmpdir(), "kinetocache-bench-"));
-  try {
-    return await use(folder);
-  } finally {
-    // The process that has the folders ends a moment after its server.
-    await rm(folder, { recursive: true, force: true, maxRetries: 20, retryDelay: 100 });
-  }
 }
 
 function timed(command: string, parameters: readonly string[], input?: string): number {

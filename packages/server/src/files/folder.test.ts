@@ -12,7 +12,8 @@ import {
   writeFileSync,
 } from "node:fs";
 import path from "node:path";
-import { bindFolder, bindTest, unmountDrive } from "../../../../testing/mounts";
+import { bindFolder, unmountDrive } from "../../../../testing/mounts";
+import { bindTest } from "../../../../testing/privileged";
 import { withFolder } from "../../../../testing/server";
 import { Folder } from "./folder";
 import { Place } from "./place";

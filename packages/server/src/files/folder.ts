@@ -59,6 +59,16 @@ function readAt(reached: string, most: Bytes): Buffer {
   }
 }
 
+/** Which mount the folder that the process works in lies in, as `Folder.mount`. */
+export function mountHere(): string {
+  const fd = openSync(".", O_RDONLY | O_DIRECTORY);
+  try {
+    return mountOf(fd, fstatSync(fd));
+  } finally {
+    closeSync(fd);
+  }
+}
+
 /** The content of a file in the folder that the process works in. @throws Error as `Folder.read` */
 export function readHere(name: string, most: Bytes): Buffer {
   checkName(name);
@@ -121,7 +131,7 @@ export function holdsFolders(): boolean {
 
 const mountText = Buffer.alloc(512);
 
-/** Which mount a folder that is open lies in: two mounts of one drive share its number, but not this. */
+/** Which mount a folder that is open lies in. */
 function mountOf(fd: number, { dev }: Stats): string {
   let info: number;
   try {
@@ -156,7 +166,8 @@ export class Folder {
     readonly path: string,
     private readonly fd: number | undefined,
     private readonly opened: Stats,
-    private readonly mount: string,
+    /** Which mount it lies in: two mounts of one drive share its number, but not this. */
+    readonly mount: string,
   ) {
     const handle = fd === undefined ? undefined : handleOf(fd, opened);
     this.prefix = fd === undefined ? undefined : handle?.(fd, opened);

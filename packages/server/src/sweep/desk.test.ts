@@ -15,7 +15,8 @@ import {
 } from "node:fs";
 import path from "node:path";
 import { DEFAULT_RULE_FILE, unpackItems, type PackedItems, type SweepItem, type SweepMark } from "@kinetocache/core";
-import { asNobody, driveTest, mountDrive, otherUserTest, unmountDrive } from "../../../../testing/mounts";
+import { mountDrive, unmountDrive } from "../../../../testing/mounts";
+import { asNobody, driveTest, otherUserTest } from "../../../../testing/privileged";
 import { withFolder } from "../../../../testing/server";
 import { makeFiles } from "../../../../testing/sweeper";
 import { Desk } from "./desk";

@@ -173,45 +173,23 @@ export class FoundRoot implements Keeper {
   }
 
   private changeOf(found: FoundItem): string | undefined {
+    let root: Folder | undefined;
     try {
-      const stats = this.statOf(found);
+      root = Folder.open(this.place.folder);
+      const stats = statIn(root, found.path);
       if (!stats) return "it is gone";
       if (!found.isFolder) return fileChange(found, stats);
       if (!stats.isDirectory()) return "it is no folder any more";
-      return this.folderChange(found);
+      return folderChange(root, found);
     } catch (error) {
       const { code } = error as NodeJS.ErrnoException;
       if (code === "ENOENT") return "it is gone";
       if (code === "ENOTDIR") return "a link or a file is in the way to it";
+      if (code === "EXDEV") return "another drive is mounted in it";
       return code === "ENAMETOOLONG" ? "its path is too long" : "it may not be read";
-    }
-  }
-
-  private statOf({ path }: FoundItem): Stats | undefined {
-    const root = Folder.open(this.place.folder);
-    try {
-      const end = path.lastIndexOf("/");
-      if (end < 0) return root.stat(path);
-      const folder = root.enter(path.slice(0, end));
-      try {
-        return folder.stat(nameOf(path));
-      } finally {
-        folder.close();
-      }
     } finally {
-      root.close();
+      root?.close();
     }
-  }
-
-  /** Anything that was added to a folder, or written in it, may be what is still wanted. */
-  private folderChange(found: FoundItem): string | undefined {
-    const { files, folders } = scanAtOnce(`${this.place.folder}/${found.path}`);
-    const size = files.size.sum();
-    const modifiedMs = files.modifiedMs.largest();
-    if (folders.notRead.some(Boolean)) return "something in it cannot be read";
-    return files.name.length === found.files && size === found.size && modifiedMs === found.modifiedMs
-      ? undefined
-      : "it changed since it was listed";
   }
 
   /** A single file is looked at just as it moves; going through a folder takes longer, and was done before. */
@@ -230,4 +208,28 @@ export class FoundRoot implements Keeper {
 function fileChange({ size, modifiedMs }: FoundItem, stats: Stats): string | undefined {
   const isSame = stats.isFile() && stats.size === size && stats.mtimeMs === modifiedMs;
   return isSame ? undefined : "it changed since it was listed";
+}
+
+/** What is at a path below a folder, links not followed. */
+function statIn(root: Folder, below: string): Stats | undefined {
+  const end = below.lastIndexOf("/");
+  if (end < 0) return root.stat(below);
+  const folder = root.enter(below.slice(0, end));
+  try {
+    return folder.stat(nameOf(below));
+  } finally {
+    folder.close();
+  }
+}
+
+/** Anything that was added to a folder, or written in it, may be what is still wanted. */
+function folderChange(root: Folder, found: FoundItem): string | undefined {
+  const { files, folders } = scanAtOnce(`${root.path}/${found.path}`, root.mount);
+  const size = files.size.sum();
+  const modifiedMs = files.modifiedMs.largest();
+  const unread = folders.notRead.find(Boolean);
+  if (unread !== undefined) return `something in it cannot be read: ${unread}`;
+  return files.name.length === found.files && size === found.size && modifiedMs === found.modifiedMs
+    ? undefined
+    : "it changed since it was listed";
 }

@@ -10,8 +10,7 @@ import {
   type OwnerManifest,
 } from "@kinetocache/core";
 import Joi from "joi";
-import { Folder, readHere } from "../files/folder";
-import { mounts } from "../files/mounts";
+import { Folder, mountHere, readHere } from "../files/folder";
 
 export interface ScanOptions {
   /** What was found before; a folder that is as it was then is not gone through again. */
@@ -19,6 +18,8 @@ export interface ScanOptions {
   /** Whether content counts with its length: a simulated drive holds files that take nothing. */
   readonly isNominal: boolean;
   readonly nowMs: number;
+  /** The mount that the root must lie in, as `Folder.mount`. */
+  readonly mount?: string;
   /** Names of folders directly below the root that are left out. */
   readonly leaveOut?: ReadonlySet<string>;
 }
@@ -33,6 +34,7 @@ export interface ScanProgress {
 const SETTLED_MS = 24 * 3600 * 1000;
 const BLOCK_BYTES = 512;
 const LARGEST_MANIFEST = 64 * 1024;
+const ELSEWHERE = "another drive is mounted there";
 
 /**
  * Goes through all files below a root. Links are not followed, and other drives that are mounted inside are left out.
@@ -45,10 +47,9 @@ export function* scan(root: string, options: ScanOptions): Generator<ScanProgres
   const tree = emptyTree();
   const { folders, files } = tree;
   const before = known ? new KnownFolders(known) : undefined;
-  const top = aboutOf(root);
-  // A part of the same drive that is mounted inside is elsewhere as well, and not ours to move.
-  const mounted = new Set(mounts().map(({ point }) => point));
-  const isElsewhere = ({ file, stats }: Waiting) => stats.dev !== top.dev || (file !== root && mounted.has(file));
+  const { about: top, mount } = opened(root);
+  if (options.mount !== undefined && options.mount !== mount) throw elsewhere(root);
+  const startedIn = process.cwd();
   let bytes = 0;
   // Folders wait with their path, and with what was known of them.
   const waiting: Waiting[] = [{ file: root, name: "", parent: -1, stats: top, known: known ? 0 : undefined }];
@@ -56,7 +57,7 @@ export function* scan(root: string, options: ScanOptions): Generator<ScanProgres
   for (let next = waiting.pop(); next; next = waiting.pop()) {
     const folder = enter(next);
     const settled = before?.settled(next.known, next.stats.mtimeMs, options.nowMs);
-    if (settled === undefined || isElsewhere(next)) read(next, folder);
+    if (settled === undefined) read(next, folder);
     else again(next, folder, settled);
     yield { folders: folders.name.length, files: files.name.length, bytes };
   }
@@ -69,42 +70,48 @@ export function* scan(root: string, options: ScanOptions): Generator<ScanProgres
     folders.changedMs.push(stats.mtimeMs);
     folders.firstFile.push(files.name.length);
     folders.files.push(0);
-    folders.notRead.push(isElsewhere(next) ? "another drive is mounted there" : undefined);
+    folders.notRead.push(stats.dev === top.dev ? undefined : ELSEWHERE);
     return folders.name.length - 1;
   }
 
   function read(next: Waiting, folder: number): void {
-    if (isElsewhere(next)) return;
     const { file, stats, known: knownFolder, parent } = next;
-    try {
-      within(file, stats, () => {
-        for (const name of readdirSync(".")) {
-          // What is no text comes as this sign, which leads to no file.
-          if (name.includes("\uFFFD")) {
-            note(folder, "its name is not text");
-            continue;
-          }
-          if (parent === -1 && leaveOut?.has(name)) continue;
-          const found = look(name, folder);
-          if (found?.isDirectory())
-            waiting.push({
-              file: `${file}/${name}`,
-              name,
-              parent: folder,
-              stats: found,
-              known: before?.child(knownFolder, name),
-            });
-          else if (found?.isFile()) add(name, found, folder);
+    if (stats.dev !== top.dev) return;
+    visit(next, folder, () => {
+      for (const name of readdirSync(".")) {
+        // What is no text comes as this sign, which leads to no file.
+        if (name.includes("\uFFFD")) {
+          note(folder, "its name is not text");
+          continue;
         }
-      });
+        if (parent === -1 && leaveOut?.has(name)) continue;
+        const found = look(name, folder);
+        if (found?.isDirectory())
+          waiting.push({
+            file: `${file}/${name}`,
+            name,
+            parent: folder,
+            stats: found,
+            known: before?.child(knownFolder, name),
+          });
+        else if (found?.isFile()) add(name, found, folder);
+      }
+    });
+  }
+
+  /** Works inside a folder that waits; what is there and cannot be entered is noted. */
+  function visit({ file, stats, parent }: Waiting, folder: number, work: () => void): void {
+    try {
+      within(file, stats, work);
     } catch (error) {
       if (parent === -1) throw error;
-      note(folder, "it may not be read");
+      note(folder, (error as NodeJS.ErrnoException).code === "EXDEV" ? ELSEWHERE : "it may not be read");
     }
   }
 
   /** A folder as it was before; the folders in it may have changed. */
-  function again({ file, stats, known: knownFolder }: Waiting, folder: number, { first, count }: Settled): void {
+  function again(next: Waiting, folder: number, { first, count }: Settled): void {
+    const { file, known: knownFolder } = next;
     const old = known!;
     const shift = files.name.length - first;
     if (old.links.size > 0)
@@ -119,7 +126,7 @@ export function* scan(root: string, options: ScanOptions): Generator<ScanProgres
     const owner = old.owners.get(knownFolder!);
     const children = before!.children(knownFolder!);
     if (!owner && children.length === 0) return;
-    within(file, stats, () => {
+    visit(next, folder, () => {
       // The project file that it names may have gone meanwhile.
       if (owner) tree.owners.set(folder, readOwner() ?? owner);
       for (const child of children) {
@@ -129,6 +136,23 @@ export function* scan(root: string, options: ScanOptions): Generator<ScanProgres
           waiting.push({ file: `${file}/${name}`, name, parent: folder, stats: found, known: child });
       }
     });
+  }
+
+  /**
+   * Works inside a folder, where names are looked up in a third less time than along whole paths.
+   * @throws Error when the folder is not the one that was listed, as a link in its place leads elsewhere; with code EXDEV
+   *   when it lies in another mount, as a part of the same drive does that is mounted inside
+   */
+  function within(folder: string, { dev, ino }: Stats, work: () => void): void {
+    process.chdir(folder);
+    try {
+      const here = lstatSync(".");
+      if (here.dev !== dev || here.ino !== ino) throw new Error(`${folder} is not what it was`);
+      if (mountHere() !== mount) throw elsewhere(folder);
+      work();
+    } finally {
+      process.chdir(startedIn);
+    }
   }
 
   function add(name: string, stats: Stats, folder: number): void {
@@ -164,16 +188,20 @@ export function* scan(root: string, options: ScanOptions): Generator<ScanProgres
   }
 }
 
-/** What a folder is, reached without links. */
-function aboutOf(root: string): Stats {
-  const folder = Folder.open(root);
-  folder.close();
-  return folder.about;
+function elsewhere(folder: string): NodeJS.ErrnoException {
+  return Object.assign(new Error(`${folder}: ${ELSEWHERE}`), { code: "EXDEV" });
 }
 
-/** As `scan`, at one go: for folders that are small, or when nothing else waits. */
-export function scanAtOnce(root: string, isNominal = true): FileTree {
-  const walk = scan(root, { isNominal, nowMs: Date.now() });
+/** What a folder is, reached without links. */
+function opened(root: string): Folder {
+  const folder = Folder.open(root);
+  folder.close();
+  return folder;
+}
+
+/** As `scan`, at one go: for folders that are small, or when nothing else waits. @param mount as `ScanOptions.mount` */
+export function scanAtOnce(root: string, mount?: string): FileTree {
+  const walk = scan(root, { isNominal: true, nowMs: Date.now(), ...(mount === undefined ? {} : { mount }) });
   let step = walk.next();
   while (!step.done) step = walk.next();
   return step.value;
@@ -242,21 +270,5 @@ function readOwner(): OwnerManifest | undefined {
     return { project, projectFileFound: there !== undefined };
   } catch {
     return undefined;
-  }
-}
-
-/**
- * Works inside a folder, where names are looked up in a third less time than along whole paths.
- * @throws Error when the folder is not the one that was listed: a link in its place leads elsewhere
- */
-function within(folder: string, { dev, ino }: Stats, work: () => void): void {
-  const before = process.cwd();
-  process.chdir(folder);
-  try {
-    const here = lstatSync(".");
-    if (here.dev !== dev || here.ino !== ino) throw new Error(`${folder} is not what it was`);
-    work();
-  } finally {
-    process.chdir(before);
   }
 }

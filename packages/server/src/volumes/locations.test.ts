@@ -5,7 +5,8 @@ import { homedir } from "node:os";
 import path from "node:path";
 import type { JobStatus } from "../jobs/jobs";
 import { keyOf } from "../../../../testing/keys";
-import { driveTest, mountDrive, unmountDrive } from "../../../../testing/mounts";
+import { mountDrive, unmountDrive } from "../../../../testing/mounts";
+import { driveTest } from "../../../../testing/privileged";
 import { TestServer, withFolder, withServerIn } from "../../../../testing/server";
 import type { LocationState } from "./locations";
 

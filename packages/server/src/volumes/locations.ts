@@ -75,7 +75,7 @@ export class Locations {
 
   /**
    * @param data folder with the main location and the list of the others
-   * @throws Error when the main location is in use by another process, or cannot be opened
+   * @throws Error when the main location is in use by another process
    */
   static async open(data: string, mediumOf: (folder: string) => Medium, registry: PlaceRegistry): Promise<Locations> {
     const locations = new Locations(
@@ -89,13 +89,14 @@ export class Locations {
       registry,
     );
     const main = { id: MAIN_LOCATION, folder: path.join(data, "volume"), holds: "frames" as const };
-    const open = await locations.openVolume(main);
-    locations.members.set(MAIN_LOCATION, { ...main, open, condition: { kind: "open" } });
-    for (const registered of locations.file.value) {
+    for (const registered of [main, ...locations.file.value]) {
       const member: Member = { ...registered, condition: { kind: "missing", detail: "" } };
       locations.members.set(registered.id, member);
       await locations.tryToOpen(member);
     }
+    // Two servers with the same data would undo what the other does.
+    const { condition } = locations.members.get(MAIN_LOCATION)!;
+    if (condition.kind === "in use") throw new InUseError(condition.detail);
     return locations;
   }
 
