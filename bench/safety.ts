@@ -1,32 +1,23 @@
-import { createHash } from "node:crypto";
 import {
-  closeSync,
-  constants,
   existsSync,
   lstatSync,
   mkdirSync,
-  openSync,
   readdirSync,
-  readFileSync,
   realpathSync,
   renameSync,
   rmSync,
   symlinkSync,
   unlinkSync,
-  utimesSync,
-  writeFileSync,
 } from "node:fs";
 import path from "node:path";
 import { setTimeout as sleep } from "node:timers/promises";
+import { differences, look, NAMES_OF_OURS, setUnread, writeOld } from "../testing/untouched";
 import { bindFolder, unmountDrive } from "../testing/mounts";
 import { mounts } from "../packages/server/src/files/mounts";
 import type { Measure } from "./figure";
 import { Server, withFolder } from "./server";
 
 const MINUTES = 5;
-const OLD_S = Math.floor(Date.now() / 1000) - 60 * 24 * 3600;
-// Only what was not read since it was written notes the next reading.
-const UNREAD_S = OLD_S - 1000;
 const JOBS = ["Flyway 101", "Flyway 102", "Flyway 103"];
 
 /** A random number below another, the same in every run. */
@@ -41,13 +32,6 @@ function randomFrom(seed: number): Random {
 }
 
 const pick = <T>(random: Random, of: readonly T[]): T => of[random(of.length)]!;
-
-/** Writes a file that was not used for two months. */
-function writeOld(file: string, content: string): void {
-  mkdirSync(path.dirname(file), { recursive: true });
-  writeFileSync(file, content);
-  utimesSync(file, OLD_S, OLD_S);
-}
 
 /** Caches of other programs, as far as they are not there. */
 function fillTree(root: string, round: number): void {
@@ -65,50 +49,6 @@ function makeOutside(outside: string): void {
   for (const name of [...names, "gathered.json", "media/a.mov", "night-roost/x.pam", "1.gone/x", "moving/x", "still/x"])
     writeOld(path.join(outside, name), `original ${name}`);
   writeOld(path.join(outside, "kinetocache-location.json"), '{"id":"outside"}');
-}
-
-interface Seen {
-  readonly what: string;
-  readonly readMs: number;
-}
-
-/** All that is in a tree: what it holds, when that changed, and when it was last read. */
-function look(folder: string, below = "", seen = new Map<string, Seen>()): Map<string, Seen> {
-  const at = path.join(folder, below);
-  const stats = lstatSync(at);
-  const content = stats.isFile() ? createHash("sha256").update(contentOf(at)).digest("hex") : "";
-  const { mode, ino, nlink, mtimeMs, atimeMs, uid } = stats;
-  // Setting back when a folder was read changes that time of its own.
-  const ctimeMs = stats.isFile() ? stats.ctimeMs : "";
-  seen.set(below, { what: [mode, ino, nlink, uid, mtimeMs, ctimeMs, content].join(" "), readMs: atimeMs });
-  if (stats.isDirectory()) for (const name of namesIn(at)) look(folder, path.join(below, name), seen);
-  return seen;
-}
-
-function contentOf(file: string): Buffer {
-  const unused = openSync(file, constants.O_RDONLY | constants.O_NOATIME);
-  try {
-    return readFileSync(unused);
-  } finally {
-    closeSync(unused);
-  }
-}
-
-/** Names in a folder, which does not look read by that. */
-function namesIn(folder: string): string[] {
-  const names = readdirSync(folder);
-  utimesSync(folder, UNREAD_S, OLD_S);
-  return names;
-}
-
-/** Sets back when all was read, so that the next reading shows. */
-function setUnread(folder: string): void {
-  for (const entry of readdirSync(folder, { withFileTypes: true })) {
-    const at = path.join(folder, entry.name);
-    if (entry.isDirectory()) setUnread(at);
-    else utimesSync(at, UNREAD_S, OLD_S);
-  }
-  utimesSync(folder, UNREAD_S, OLD_S);
 }
 
 /** Puts links and mounts to a folder outside in the place of folders, and takes them away again. */
@@ -208,36 +148,6 @@ function unmountAll(outside: string): void {
     for (const point of points) unmountDrive(point);
 }
 
-const NAMES_OF_OURS = {
-  data: ["wrapping", "scans", "volume", "sessions.json.new", "address", "locations.json.new", "sweep-ages.json.new"],
-  location: [
-    "owner",
-    "frames",
-    "sequences",
-    "holding",
-    "temporary",
-    "index.bin",
-    "index.bin.new",
-    "settings.json.new",
-    "growth.json.new",
-    "kinetocache-location.json",
-    "frames/night-roost",
-    "sequences/a.gone",
-    "sequences/b.begun",
-    "holding/1.gone",
-    "holding/batch-0000000000000000",
-    "holding/1700000000000-00000000",
-  ],
-  root: [
-    ".kinetocache-holding",
-    ".kinetocache-holding/x.gone",
-    ".kinetocache-holding/batch-0000000000000000",
-    ".kinetocache-holding/1700000000000-00000000.gone",
-    ".kinetocache-drive-test-999999-abcdef",
-  ],
-  gathered: ["media", "a.mov.partial", "gathered.json.new", "SHA256SUMS.new", "media/a.mov.partial"],
-} as const;
-
 /** Puts links at names that the application uses, where nothing has them. @returns what to take away */
 function plant(folder: string, names: readonly string[], outside: string, random: Random): string[] {
   return names.flatMap((name) => {
@@ -275,18 +185,6 @@ function removeLinks(folder: string): void {
     if (entry.isSymbolicLink()) unlinkSync(at);
     else if (entry.isDirectory()) removeLinks(at);
   }
-}
-
-/** What was changed, made, removed or read. */
-function differences(before: ReadonlyMap<string, Seen>, after: ReadonlyMap<string, Seen>): string[] {
-  const names = new Set([...before.keys(), ...after.keys()]);
-  return [...names].flatMap((name) => {
-    const [was, is] = [before.get(name), after.get(name)];
-    if (!was) return [`made ${name}`];
-    if (!is) return [`removed ${name}`];
-    if (was.what !== is.what) return [`changed ${name}`];
-    return was.readMs === is.readMs ? [] : [`read ${name}`];
-  });
 }
 
 /**

@@ -138,6 +138,21 @@ test("a second scan finds what changed, and a fresh one what was written in plac
     expect(desk.report()[0]!.files).toBe(0);
   }));
 
+test("reading who owns a cache is no use of it, however often it is scanned", () =>
+  withDesk(["cache_x/a.exr", "cache_x/cache-owner.json"], async ({ root, scan, items }) => {
+    const manifest = path.join(root, "cache_x/cache-owner.json");
+    writeFileSync(manifest, JSON.stringify({ format: "kinetocache-owner", version: 1, project: "Flyway 104" }));
+    const old = Date.now() / 1000 - 50 * 24 * 3600;
+    utimesSync(manifest, old - 10, old);
+    utimesSync(path.dirname(manifest), old, old);
+    for (let time = 0; time < 3; time++) {
+      await scan(true);
+      expect(items()).toMatchObject([{ id: "cache_x", project: "Flyway 104", usedMs: old * 1000 }]);
+      // As on a drive where reading is always noted.
+      utimesSync(manifest, Date.now() / 1000, old);
+    }
+  }));
+
 test("what was found is there after a restart, also when its file was torn", () =>
   withDesk(CACHE, async ({ root, desk, items }) => {
     const before = items();
