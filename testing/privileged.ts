@@ -15,9 +15,6 @@ const canMount = (() => {
 /** A test that needs drives of its own; not every user may have them. */
 export const driveTest = canMount ? test : test.skip;
 
-/** A test that mounts folders once more elsewhere; not every user may do that. */
-export const bindTest = driveTest;
-
 /** A test that becomes another user for a while; only the superuser can. */
 export const otherUserTest = process.geteuid?.() === 0 ? test : test.skip;
 

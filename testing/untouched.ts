@@ -87,6 +87,8 @@ export const NAMES_OF_OURS = {
   data: ["wrapping", "scans", "volume", "sessions.json.new", "address", "locations.json.new", "sweep-ages.json.new"],
   location: [
     "owner",
+    "owner.lock",
+    "owner.taking",
     "frames",
     "sequences",
     "holding",

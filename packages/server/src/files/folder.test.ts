@@ -13,7 +13,7 @@ import {
 } from "node:fs";
 import path from "node:path";
 import { bindFolder, unmountDrive } from "../../../../testing/mounts";
-import { bindTest } from "../../../../testing/privileged";
+import { driveTest } from "../../../../testing/privileged";
 import { withFolder } from "../../../../testing/server";
 import { Folder } from "./folder";
 import { Place } from "./place";
@@ -124,7 +124,7 @@ test("a tree is removed however deep it is, and links in it go without what they
     folder.close();
   }));
 
-bindTest("a part of the same drive that is mounted in a tree is not entered, and stays with all that is in it", () =>
+driveTest("a part of the same drive that is mounted in a tree is not entered, and stays with all that is in it", () =>
   withTwo((inside, outside) => {
     mkdirSync(path.join(inside, "tree/deep/mounted"), { recursive: true });
     writeFileSync(path.join(inside, "tree/file"), "x");

@@ -27,7 +27,7 @@ import type { Bytes } from "@kinetocache/core";
 const { O_CREAT, O_DIRECTORY = 0, O_EXCL, O_NOFOLLOW = 0, O_NONBLOCK = 0, O_RDONLY, O_RDWR } = constants;
 /** Of folders and files that we make: nobody else is to read or change them. */
 export const OWN_FOLDER = 0o700;
-export const OWN_FILE = 0o600;
+const OWN_FILE = 0o600;
 // A tree that is deeper is made flat while it is removed: each level holds one handle.
 const DEEPEST = 64;
 const WRITE_BYTES = 2 ** 20;

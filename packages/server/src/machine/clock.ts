@@ -1,7 +1,8 @@
-import { readFileSync, realpathSync } from "node:fs";
+import { realpathSync } from "node:fs";
 import { homedir, uptime } from "node:os";
 import type { Milliseconds } from "@kinetocache/core";
 import { Folder } from "../files/folder";
+import { bootId } from "./identity";
 
 export interface Clock {
   /** Milliseconds since the epoch; may jump. */
@@ -26,12 +27,4 @@ export function realClock(): Clock {
     }
   };
   return { now: () => Date.now(), uptime: () => uptime() * 1000, boot: bootId(), newestFileMs };
-}
-
-function bootId(): string {
-  try {
-    return readFileSync("/proc/sys/kernel/random/boot_id", "latin1").trim();
-  } catch {
-    return crypto.randomUUID();
-  }
 }

@@ -3,7 +3,7 @@ import path from "node:path";
 import type { FolderReport } from "@kinetocache/core";
 import { keyOf } from "../../../../testing/keys";
 import { bindFolder, unmountDrive } from "../../../../testing/mounts";
-import { bindTest } from "../../../../testing/privileged";
+import { driveTest } from "../../../../testing/privileged";
 import { TestServer, withFolder, withServerIn } from "../../../../testing/server";
 import { makeFiles } from "../../../../testing/sweeper";
 import { differences, look, NAMES_OF_OURS, setUnread, writeOld } from "../../../../testing/untouched";
@@ -160,7 +160,7 @@ test("a link in the way of its own folders keeps a location from opening, and sa
     }),
   ));
 
-bindTest("what is mounted in an item keeps it from being swept, and is not emptied where it came along", () =>
+driveTest("what is mounted in an item keeps it from being swept, and is not emptied where it came along", () =>
   withScene((scene) =>
     quietly(async () => {
       const { at, outside } = scene;

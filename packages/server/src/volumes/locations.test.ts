@@ -8,6 +8,8 @@ import { keyOf } from "../../../../testing/keys";
 import { mountDrive, unmountDrive } from "../../../../testing/mounts";
 import { driveTest } from "../../../../testing/privileged";
 import { TestServer, withFolder, withServerIn } from "../../../../testing/server";
+import { Folder } from "../files/folder";
+import { ownIdentity } from "../machine/identity";
 import type { LocationState } from "./locations";
 
 const content = (n: number, size = 5000) => new Uint8Array(Buffer.alloc(size, `frame ${n} `));
@@ -125,21 +127,46 @@ test("a drive that is removed is told, the others go on, and it is there again w
     expect(await stateOf(server, id)).toMatchObject({ volume: { frames: 2 } });
   }));
 
+test("what passes, such as too many open files, closes no location and clears nothing", () =>
+  withPlaces(async (server, place) => {
+    const { id } = await register(server, path.join(place, "cache"));
+    await put(server, id, 1);
+    await server.send("PUT", `/api/locations/${id}`, { clearOnClose: true });
+    const fault = jest.spyOn(Folder.prototype, "enter").mockImplementation(() => {
+      throw Object.assign(new Error("EMFILE: too many open files"), { code: "EMFILE" });
+    });
+    expect((await stateOf(server, id)).condition).toMatchObject({ kind: "refused" });
+    fault.mockRestore();
+    expect((await stateOf(server, id)).condition).toEqual({ kind: "open" });
+    expect((await get(server, 1)).status).toBe(200);
+    // And a drive that really is gone is not cleared either.
+    await rename(path.join(place, "cache"), path.join(place, "unplugged"));
+    expect((await stateOf(server, id)).condition).toMatchObject({ kind: "missing" });
+    expect(await readdir(path.join(place, "unplugged/frames/night-roost"))).toHaveLength(1);
+  }));
+
 test("a location that another process has is told, with the process, and the rest goes on", () =>
   withFolder(async (folder) => {
     const data = path.join(folder, "data");
     const id = await withServerIn(data, async (server) => (await register(server, path.join(folder, "shared"))).id);
-    await writeFile(path.join(folder, "shared/owner"), String(process.ppid));
+    const other = async () => {
+      await mkdir(path.join(folder, "shared/owner.lock"));
+      await writeFile(
+        path.join(folder, "shared/owner"),
+        JSON.stringify({ ...ownIdentity(), pid: process.ppid, startedTicks: undefined }),
+      );
+    };
+    await other();
     await withServerIn(data, async (server) => {
       const { condition } = await stateOf(server, id);
       expect(condition).toMatchObject({ kind: "in use" });
       expect((condition as { detail: string }).detail).toContain(`in use by process ${process.ppid}`);
       expect((await put(server, "main", 1)).status).toBe(204);
-      await rm(path.join(folder, "shared/owner"));
+      await rm(path.join(folder, "shared/owner.lock"), { recursive: true });
       expect((await stateOf(server, id)).condition).toEqual({ kind: "open" });
       // The same is said to whoever wants to add it.
       await server.ask(`/api/locations/${id}`, { method: "DELETE" });
-      await writeFile(path.join(folder, "shared/owner"), String(process.ppid));
+      await other();
       const again = await server.send("POST", "/api/locations", {
         folder: path.join(folder, "shared"),
         holds: "frames",

@@ -10,7 +10,8 @@ import type { PlaceRegistry } from "../places/placeRegistry";
 import { SequenceFolder } from "../sequences/sequenceFolder";
 import { Holding } from "../sweep/holding";
 import { VolumeKeeper } from "../sweep/volumeKeeper";
-import { InUseError, Volume, type ReadFrame, type VolumeState } from "./volume";
+import { InUseError } from "./ownership";
+import { Volume, type ReadFrame, type VolumeState } from "./volume";
 
 /** Frames are stored there, or only media is read from there. */
 export type Holds = "frames" | "media";
@@ -111,12 +112,14 @@ export class Locations {
 
   private async stateOf(member: Member): Promise<LocationState> {
     if (!member.open) await this.tryToOpen(member);
+    else member.condition = { kind: "open" };
     const { id, folder, holds } = member;
     try {
       const volume = await member.open?.volume.state();
       return { id, folder, holds, condition: member.condition, volume };
     } catch (error) {
-      await this.lose(member, error as NodeJS.ErrnoException);
+      if (isGone(error)) await this.lose(member, error as Error);
+      else member.condition = { kind: "refused", detail: `${folder} does not answer now: ${(error as Error).message}` };
       return { id, folder, holds, condition: member.condition };
     }
   }
@@ -127,7 +130,8 @@ export class Locations {
     const { open } = member;
     member.open = undefined;
     member.condition = { kind: "missing", detail };
-    await open?.volume.close().catch((error: unknown) => console.warn(`${member.folder}: ${String(error)}`));
+    // Nothing is cleared there, whatever its settings say: it may be back with all that was in it.
+    await open?.volume.leaveAsItIs().catch((error: unknown) => console.warn(`${member.folder}: ${String(error)}`));
   }
 
   /** The locations that can be used now. */
@@ -180,7 +184,7 @@ export class Locations {
       if (holds === "frames") {
         const mark = { format: "kinetocache-location", version: 1, id };
         await Folder.with(real, (root) => root.replace(MARKER, [`${JSON.stringify(mark)}\n`]));
-        member.open = await this.openVolume(registered);
+        member.open = await this.openVolume(registered, (error) => void this.lose(member, error));
       }
       try {
         await this.file.change((all) => [...all, registered]);
@@ -247,7 +251,7 @@ export class Locations {
     try {
       // Without the mark the drive is not attached: what is there is the empty place for it.
       if (member.id !== MAIN_LOCATION) await markedId(member.folder);
-      member.open = await this.openVolume(member);
+      member.open = await this.openVolume(member, (error) => void this.lose(member, error));
       member.condition = { kind: "open" };
     } catch (error) {
       const { code, message } = error as NodeJS.ErrnoException;
@@ -258,15 +262,15 @@ export class Locations {
     }
   }
 
-  private async openVolume({ id, folder }: Registered): Promise<OpenLocation> {
-    const volume = await Volume.open(folder, { medium: this.mediumOf(folder) });
+  private async openVolume({ id, folder }: Registered, onLost: (error: Error) => void): Promise<OpenLocation> {
+    const volume = await Volume.open(folder, { medium: this.mediumOf(folder), onLost });
     try {
       const sequences = await SequenceFolder.open(volume);
       const holding = Holding.open(folder, "holding", new VolumeKeeper(volume, sequences));
       volume.holdingBytes = () => holding.bytes;
       return { id, volume, holding, sequences };
     } catch (error) {
-      await volume.close();
+      await volume.leaveAsItIs();
       throw error;
     }
   }
@@ -280,6 +284,11 @@ async function markedId(folder: string): Promise<string | undefined> {
     const text = root.read(MARKER, LARGEST_MARK).toString();
     return /"id":"([0-9a-z-]{1,40})"/.exec(text)?.[1];
   });
+}
+
+/** Whether an error means that a drive was taken off. Any other may pass, and closes nothing. */
+function isGone(error: unknown): boolean {
+  return ["ENOENT", "ENODEV", "ENXIO", "ESTALE"].includes((error as NodeJS.ErrnoException).code ?? "");
 }
 
 /** @returns whether it was not there before @throws Problem 400, 403 */

@@ -1,6 +1,6 @@
 import { spawnSync } from "node:child_process";
 import { mkdtempSync, rmSync } from "node:fs";
-import { readdir, readFile, rm, truncate, utimes, writeFile } from "node:fs/promises";
+import { mkdir, readdir, readFile, rm, truncate, utimes, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { crc32 } from "node:zlib";
@@ -9,6 +9,7 @@ import fc from "fast-check";
 import { keyOf } from "../../../../testing/keys";
 import { withFolder, withServer, TestServer } from "../../../../testing/server";
 import { allocatedBytes, nameOf, parseName } from "./frameFile";
+import { ownIdentity } from "../machine/identity";
 import { Volume } from "./volume";
 
 const MIB = 2 ** 20;
@@ -116,13 +117,44 @@ test("damaged settings are put aside, and the rest goes on", () =>
 test("a second process is told that the volume is in use; one left behind by a crash is taken over", () =>
   withFolder(async (folder) => {
     const volume = await Volume.open(folder);
-    await volume.close();
-    await writeFile(path.join(folder, "owner"), String(process.ppid));
     await expect(Volume.open(folder)).rejects.toThrow(
-      `is in use by process ${process.ppid}; stop it or choose another folder`,
+      `is in use by process ${process.pid}; stop it, or choose another folder`,
     );
-    await writeFile(path.join(folder, "owner"), "999999999");
+    await volume.close();
+    expect((await readdir(folder)).filter((name) => name.startsWith("owner"))).toEqual([]);
+    const own = ownIdentity();
+    const left = async (identity: object) => {
+      await mkdir(path.join(folder, "owner.lock"), { recursive: true });
+      await writeFile(path.join(folder, "owner"), JSON.stringify(identity));
+    };
+    // The number of a process that ended may be another one's by now.
+    for (const gone of [
+      { ...own, startedTicks: 1 },
+      { ...own, boot: "before" },
+      { ...own, pid: 999_999_999 },
+    ]) {
+      await left(gone);
+      await (await Volume.open(folder)).close();
+    }
+    // On a share numbers mean nothing: only a lease that has run out does.
+    const far = { ...own, machine: "another", pid: 999_999_999 };
+    await left(far);
+    await expect(Volume.open(folder)).rejects.toThrow("is in use by another machine");
+    await utimes(path.join(folder, "owner.lock"), 1000, Date.now() / 1000 - 60);
     await (await Volume.open(folder)).close();
+  }));
+
+test("of many that take over at once only one has the volume", () =>
+  withFolder(async (folder) => {
+    const gone = { ...ownIdentity(), pid: 999_999_999 };
+    for (let round = 0; round < 5; round++) {
+      await mkdir(path.join(folder, "owner.lock"), { recursive: true });
+      await writeFile(path.join(folder, "owner"), JSON.stringify(gone));
+      const attempts = await Promise.allSettled(Array.from({ length: 6 }, () => Volume.open(folder)));
+      const opened = attempts.flatMap((one) => (one.status === "fulfilled" ? [one.value] : []));
+      expect(opened).toHaveLength(1);
+      await opened[0]!.close();
+    }
   }));
 
 describe("the cap", () => {

@@ -22,9 +22,9 @@ import type { Folder } from "../files/folder";
 import { JsonFile, makeDataFolder } from "../files/jsonFile";
 import { Place } from "../files/place";
 import { Problem } from "../http/problem";
-import { isRunning } from "../machine/processes";
 import { allocatedBytes, nameOf, parseName } from "./frameFile";
 import { FrameIndex, type StoredFrame } from "./frameIndex";
+import { Ownership } from "./ownership";
 
 export interface VolumeState extends LocationSettings {
   readonly path: string;
@@ -43,6 +43,8 @@ export interface VolumeOptions {
   /** Free bytes of the drive below which nothing more is stored. */
   readonly keptFree?: Bytes;
   readonly medium?: Medium;
+  /** Called when another process has taken the volume, or it is gone with its drive. */
+  readonly onLost?: (error: Error) => void;
 }
 
 // Chunks of a request are gathered up to this size before they are written.
@@ -94,6 +96,7 @@ export class Volume {
     /** The folder, by its path without links. */
     readonly root: string,
     readonly place: Place,
+    private readonly ownership: Ownership,
     private readonly index: FrameIndex,
     private readonly settingsFile: JsonFile<KnownSettings>,
     private readonly growth: JsonFile<readonly FillSample[]>,
@@ -107,10 +110,13 @@ export class Volume {
    * Opens or creates the volume in a folder.
    * @throws Error when another process has it open
    */
-  static async open(root: string, { keptFree = KEPT_FREE, medium = REAL_MEDIUM }: VolumeOptions = {}): Promise<Volume> {
+  static async open(
+    root: string,
+    { keptFree = KEPT_FREE, medium = REAL_MEDIUM, onLost }: VolumeOptions = {},
+  ): Promise<Volume> {
     await makeDataFolder(root);
     const place = new Place(root);
-    await takeOwnership(place);
+    const ownership = await Ownership.take(place, onLost);
     try {
       await place.use(prepare);
       const index = await FrameIndex.open(place);
@@ -121,12 +127,12 @@ export class Volume {
         {},
       );
       const growth = await JsonFile.open(path.join(root, "growth.json"), GROWTH, growthSchema, []);
-      const volume = new Volume(root, place, index, settings, growth, keptFree, medium);
+      const volume = new Volume(root, place, ownership, index, settings, growth, keptFree, medium);
       // It was to be cleared when it was closed; a crash came first.
       if (volume.settings.clearOnClose) await volume.clear();
       return volume;
     } catch (error) {
-      await giveUpOwnership(place);
+      await ownership.giveUp();
       throw error;
     }
   }
@@ -139,12 +145,17 @@ export class Volume {
   /** Lets it go without clearing it: of a drive that does not answer nothing is removed. */
   async leaveAsItIs(): Promise<void> {
     this.leave();
+    // Whoever has it now keeps an index of their own.
+    if (!this.ownership.isLost) await this.saveIndex();
+    await this.ownership.giveUp();
+    this.place.letGo();
+  }
+
+  private async saveIndex(): Promise<void> {
     await this.index.save(this.place).catch((error: NodeJS.ErrnoException) => {
       // A drive that was removed takes nothing any more; its index is rebuilt when it is back.
       if (error.code !== "ENOENT") console.warn(`${this.root}: ${String(error)}`);
     });
-    await giveUpOwnership(this.place);
-    this.place.letGo();
   }
 
   private async clear(): Promise<void> {
@@ -434,7 +445,6 @@ const ORDERS: Readonly<Record<EvictionRule, (a: StoredFrame, b: StoredFrame) => 
 
 const FRAMES = "frames";
 const TEMPORARY = "temporary";
-const OWNER = "owner";
 
 /** Makes what a volume needs, and lets go what was being written when an interruption came. */
 function prepare(root: Folder): void {
@@ -445,40 +455,6 @@ function prepare(root: Folder): void {
     for (const name of temporary.names()) if (/^\d+$/.test(name)) temporary.remove(name);
   } finally {
     temporary.close();
-  }
-}
-
-/** Takes a folder for this process. @throws Error when another one has it */
-function takeOwnership(place: Place): Promise<void> {
-  return place.use((root) => {
-    const found = root.stat(OWNER);
-    if (found) {
-      const owner = found.isFile() ? Number(root.read(OWNER, 100).toString()) : NaN;
-      if (owner > 0 && owner !== process.pid && isRunning(owner))
-        throw new InUseError(
-          `The cache in ${place.path} is in use by process ${owner}; stop it or choose another folder`,
-        );
-      root.remove(OWNER);
-    }
-    const file = root.create(OWNER);
-    file.write(String(process.pid));
-    file.close();
-  });
-}
-
-async function giveUpOwnership(place: Place): Promise<void> {
-  await place
-    .use((root) => root.remove(OWNER))
-    .catch((error: NodeJS.ErrnoException) => {
-      // Gone with its drive.
-      if (error.code !== "ENOENT") throw error;
-    });
-}
-
-/** Another process has the volume. */
-export class InUseError extends Problem {
-  constructor(detail: string) {
-    super(409, "in-use", detail);
   }
 }
 
