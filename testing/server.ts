@@ -28,6 +28,11 @@ export class TestServer {
     return new TestServer(server, data, await letIn(server.address));
   }
 
+  /** What its own pages send with each request. */
+  get headers(): Record<string, string> {
+    return { origin: this.server.origin, cookie: this.cookie };
+  }
+
   close(): Promise<void> {
     return this.server.close();
   }

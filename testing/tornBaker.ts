@@ -1,6 +1,7 @@
 import { writeFrame } from "@kinetocache/core";
 import { SequenceFolder } from "../packages/server/src/sequences/sequenceFolder";
 import { Volume } from "../packages/server/src/volumes/volume";
+import { isPicture } from "../packages/server/src/work/tasks";
 import { BAKED_FRAMES, bakedPicture, describedBake } from "./bakedSequence";
 import { keyOf } from "./keys";
 
@@ -27,7 +28,7 @@ for (;;) {
     );
     process.stdout.write(`${sequence.id} ${number}\n`);
   }
-  await sequence.complete();
+  await sequence.complete(isPicture);
   process.stdout.write(`${sequence.id} complete\n`);
   // The one before goes: a kill may come in the middle of that too.
   const before = folder.all().find(({ id }) => id !== sequence.id);

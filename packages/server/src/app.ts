@@ -12,9 +12,11 @@ import { sweepRoutes, type SweepParts } from "./sweep/routes";
 import type { Locations } from "./volumes/locations";
 import type { Moves } from "./volumes/moves";
 import { frameRoutes, locationRoutes } from "./volumes/routes";
+import type { Workers } from "./work/workers";
 
 export interface AppParts {
   readonly access: Access;
+  readonly workers: Workers;
   readonly locations: Locations;
   readonly moves: Moves;
   readonly sweep: Omit<SweepParts, "locations">;
@@ -26,7 +28,17 @@ export interface AppParts {
 }
 
 /** The whole server as one Express application. */
-export function createApp({ access, locations, moves, sweep, jobs, machine, drives, pages }: AppParts): Express {
+export function createApp({
+  access,
+  workers,
+  locations,
+  moves,
+  sweep,
+  jobs,
+  machine,
+  drives,
+  pages,
+}: AppParts): Express {
   const app = express();
   app.disable("x-powered-by");
   app.disable("etag");
@@ -37,7 +49,7 @@ export function createApp({ access, locations, moves, sweep, jobs, machine, driv
   app.use("/api/locations", locationRoutes(locations, moves));
   app.use("/api/frames", frameRoutes(locations));
   app.use("/api/jobs", jobRoutes(jobs));
-  app.use("/api/sequences", sequenceRoutes(locations));
+  app.use("/api/sequences", sequenceRoutes(locations, workers));
   app.use("/api/sweep", sweepRoutes({ locations, ...sweep }));
   app.use("/api", notFound);
   if (pages.length > 0) app.use(...(pages as [RequestHandler]));

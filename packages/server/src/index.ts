@@ -21,6 +21,7 @@ import { Timekeeper } from "./sweep/timekeeper";
 import { Wrap } from "./sweep/wrap";
 import { Locations } from "./volumes/locations";
 import { Moves } from "./volumes/moves";
+import { Workers } from "./work/workers";
 
 export interface ServerOptions {
   /** Folder for cached frames and holding. */
@@ -51,6 +52,7 @@ export async function startServer({ data: folder, port, pages }: ServerOptions):
   const mediumOf = (folder: string) => simulated.of(folder) ?? REAL_MEDIUM;
   const locations = await Locations.open(data, mediumOf, registry);
   const jobs = new Jobs();
+  const workers = new Workers();
   const moves = await Moves.open(data, locations, jobs);
   const log = await DriveLog.open(path.join(data, "machine"));
   const sweeper = await Sweeper.open({ data, registry, locations, simulated, log, jobs });
@@ -60,6 +62,7 @@ export async function startServer({ data: folder, port, pages }: ServerOptions):
     await sweeper.close();
     await moves.close();
     await locations.close();
+    await workers.close();
   };
   try {
     const server = createServer();
@@ -70,7 +73,7 @@ export async function startServer({ data: folder, port, pages }: ServerOptions):
     const drives = { log, locations, simulated };
     const sweep = { sweeper, timekeeper, wrap: await Wrap.open({ data, sweeper, registry, locations, jobs }) };
     const access = await Access.open(data);
-    const parts = { access, locations, moves, sweep, jobs, machine, drives };
+    const parts = { access, workers, locations, moves, sweep, jobs, machine, drives };
     server.on("request", createApp({ ...parts, pages: (await pages?.(server)) ?? [] }));
     await new Promise<void>((resolve, reject) => {
       server.once("error", reject);

@@ -1,5 +1,5 @@
 import type { Kernels } from "@kinetocache/kernels";
-import { readExr, writeExr } from "./exr";
+import { PACK, readExr, writeExr } from "./exr";
 import { readPam, writePam } from "./pam";
 import { FormatError, type NewPixels, type Picture } from "./picture";
 import { readQoi, writeQoi } from "./qoi";
@@ -18,7 +18,7 @@ export function formatFor(depth: Picture["depth"], packed: boolean): FrameFormat
 export function writeFrame(picture: Picture, packed: boolean, kernels?: Kernels): Uint8Array {
   const format = formatFor(picture.depth, packed);
   return format === "exr"
-    ? writeExr(picture, packed)
+    ? writeExr(picture, packed ? PACK : undefined)
     : format === "qoi"
       ? writeQoi(picture, kernels)
       : writePam(picture);

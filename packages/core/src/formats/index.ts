@@ -1,6 +1,6 @@
-export { readExr, writeExr } from "./exr";
+export { PACK, readExr, writeExr } from "./exr";
 export * from "./frame";
 export { pamHeader, readPam, writePam } from "./pam";
 export * from "./picture";
-export { decodePng, encodePng, readPng, writePng } from "./png";
+export { decodePng, encodePng, pngSize, readPng, writePng } from "./png";
 export { readQoi, writeQoi } from "./qoi";

@@ -18,6 +18,20 @@ export function decodePng(text: string): {
   return { width, height, data: pixels };
 }
 
+const SIGNATURE = [0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a];
+// Signature, then length and type of the first chunk.
+const SIZE_AT = 16;
+
+/** What the header of a PNG file says; the rest is not looked at. @throws FormatError */
+export function pngSize(file: Uint8Array): { readonly width: number; readonly height: number } {
+  if (SIGNATURE.some((byte, at) => file[at] !== byte)) throw new FormatError("PNG", "the signature is missing", 0);
+  if (file.length < SIZE_AT + 8) throw new FormatError("PNG", "ends early: in the header", file.length);
+  const view = new DataView(file.buffer as ArrayBuffer, file.byteOffset);
+  const [width, height] = [view.getUint32(SIZE_AT), view.getUint32(SIZE_AT + 4)];
+  if (width === 0 || height === 0) throw new FormatError("PNG", `a picture of ${width} × ${height} pixels`, SIZE_AT);
+  return { width, height };
+}
+
 /** Reads a PNG file, any of its colour types and depths, as 8-bit RGBA. @throws FormatError */
 export function readPng(file: Uint8Array): Picture {
   let png: ReturnType<typeof decode>;

@@ -31,9 +31,20 @@ test.each([
   ["a{b", "stands alone"],
   ["a}b", "stands alone"],
   ["{project}/{project}", "may each stand once"],
+  ["**/a/**/b/**", 'at most 2 "**"'],
+  ["**/*a*a*a*b", "at most 2 of"],
+  ["{project}*x*", "at most 2 of"],
+  ["{a*b*,c}*", "at most 2 of"],
 ])("%s is refused with what is wrong", (pattern, words) => {
   expect(() => compilePattern(pattern)).toThrow(PatternError);
   expect(() => compilePattern(pattern)).toThrow(words);
+});
+
+test("whatever pattern is taken, a path made to be hard for it is compared to its end", () => {
+  const long = `${"a".repeat(255)}/`.repeat(15);
+  const deep = "a/".repeat(2000);
+  for (const pattern of ["**/*a*b/**", "**/a*b/**/c", "**/{project}a*/b"])
+    for (const path of [long, deep]) expect(compilePattern(pattern).match(`${path}c`)).toBeUndefined();
 });
 
 const parts = fc.constantFrom("a", "A", "b.log", "tmp", "x v2", "cache");

@@ -79,6 +79,7 @@ export function compilePattern(source: string): Pattern {
   if (source === "" || source.startsWith("/") || source.endsWith("/"))
     throw new PatternError(`"${source}": a pattern is a path below the folder, such as **/{project}/cache`);
   const parts = source.split("/");
+  checkEffort(parts, source);
   const body = parts.map((part, index) => {
     const isLast = index === parts.length - 1;
     if (part === "**") return isLast ? ".+" : "(?:[^/]+/)*?";
@@ -117,6 +118,32 @@ export function compilePattern(source: string): Pattern {
       };
     },
   };
+}
+
+// Each one more multiplies the ways to try a path by its length: with many a long path is tried for ever.
+const MOST_FOLDERS = 2;
+const MOST_STARS = 2;
+
+/** @throws PatternError for a pattern that some paths would be compared with for too long */
+function checkEffort(parts: readonly string[], source: string): void {
+  if (parts.filter((part) => part === "**").length > MOST_FOLDERS)
+    throw new PatternError(`"${source}": at most ${MOST_FOLDERS} "**" can be compared fast enough; leave some out`);
+  for (const part of parts) {
+    if (part === "**") continue;
+    // Of a choice only one is tried at a time.
+    const choices = [...part.matchAll(/\{([^{}]*)\}/g)].map(([, inner]) => inner!);
+    const inChoices = choices.map((inner) => Math.max(...inner.split(",").map(starsIn)));
+    const named = choices.filter((inner) => inner === "project").length;
+    const stars = starsIn(part.replace(/\{[^{}]*\}/g, "")) + named + inChoices.reduce((sum, count) => sum + count, 0);
+    if (stars > MOST_STARS)
+      throw new PatternError(
+        `"${source}": at most ${MOST_STARS} of "*" and {project} in one name ("${part}") can be compared fast enough; leave some out`,
+      );
+  }
+}
+
+function starsIn(text: string): number {
+  return text.split("*").length - 1;
 }
 
 function plainNames(part: string): NamePattern["plain"] {

@@ -2,20 +2,20 @@ import {
   KEY_PATTERN,
   newSequenceSchema,
   numberedName,
-  readFrame,
-  readPng,
-  redepth,
-  writeExr,
-  writePng,
-  writeQoi,
+  pngSize,
+  type Bytes,
   type ContentKey,
+  type FrameNumber,
   type NewSequence,
 } from "@kinetocache/core";
-import express, { Router, type Request } from "express";
+import { once } from "node:events";
+import express, { Router, type Request, type Response } from "express";
 import { Zip, ZipPassThrough } from "fflate";
 import Joi from "joi";
+import { lengthOf } from "../http/body";
 import { accept, Problem } from "../http/problem";
 import type { Locations } from "../volumes/locations";
+import type { Workers } from "../work/workers";
 import type { Sequence } from "./sequence";
 
 const createSchema = newSequenceSchema.append<NewSequence & { readonly location: string }>({
@@ -30,10 +30,11 @@ const exportSchema = Joi.object<{ format: "png" | "exr"; first: number }>({
 
 // A 16384 × 4096 picture at float is 1 GiB.
 const LARGEST_FRAME = 2 ** 30;
-const PNG_START = 0x89;
+const LARGEST_PNG = 2 ** 28;
+const LARGEST_PIXELS = 2 ** 26;
 
 /** Stored sequences: bakes, and pictures that were brought in. */
-export function sequenceRoutes(locations: Locations): Router {
+export function sequenceRoutes(locations: Locations, workers: Workers): Router {
   const router = Router();
 
   const find = (id: string): { readonly location: string; readonly sequence: Sequence } => {
@@ -68,18 +69,19 @@ export function sequenceRoutes(locations: Locations): Router {
   });
 
   router.post("/:id/complete", async (request, response) => {
-    response.json({ digest: await find(request.params.id).sequence.complete() });
+    response.json({
+      digest: await find(request.params.id).sequence.complete((content) => workers.run("isPicture", content)),
+    });
   });
 
   router.put("/:id/frames/:number", async (request, response) => {
     const { sequence } = find(request.params.id);
     const number = accept<number>(numberSchema, request.params.number, "path");
     const { key = "" } = accept(writeSchema, request.query, "query");
-    const size = Number(request.headers["content-length"]);
-    if (!Number.isInteger(size) || size < 1 || size > LARGEST_FRAME)
-      throw new Problem(411, "length-required", `Content-Length must be from 1 to ${LARGEST_FRAME} bytes`);
-    if (request.headers["content-type"] === "image/png") {
-      const picture = await pictureOf(request);
+    const isPng = request.headers["content-type"] === "image/png";
+    const size = lengthOf(request, isPng ? LARGEST_PNG : LARGEST_FRAME);
+    if (isPng) {
+      const picture = await pictureOf(await wholeOf(request, size), workers);
       await sequence.write(number, key, picture.length, only(picture));
     } else await sequence.write(number, key, size, request as AsyncIterable<Uint8Array>);
     response.status(204).end();
@@ -100,23 +102,26 @@ export function sequenceRoutes(locations: Locations): Router {
       "Content-Type": "application/zip",
       "Content-Disposition": `attachment; filename="${encodeURIComponent(plain)}.zip"`,
     });
-    const archive = new Zip((error, chunk, final) => {
-      if (error) response.destroy(error);
-      else if (final) response.end(chunk);
-      else response.write(chunk);
-    });
-    const stored = new Map(sequence.keys());
-    for (let number = 0; number < frames; number++) {
-      if (!stored.has(number)) continue;
-      const picture = readFrame(await sequence.read(number));
-      const deep = picture.depth === "float" ? "float" : "half";
-      const file = format === "png" ? writePng(redepth(picture, "8-bit")) : writeExr(redepth(picture, deep), true);
+    // What is not wanted any more is not worked on any more.
+    const left = new AbortController();
+    response.on("close", () => left.abort());
+    const pictures = sequence.keys().flatMap(([number]) => (number < frames ? [number] : []));
+    const file = async (number: FrameNumber) => {
+      const content = await sequence.read(number);
+      return workers.run("exportedFrame", { content, format }, left.signal);
+    };
+    const archive = archiveTo(response);
+    for await (const [number, content] of inOrder(
+      pictures.sort((a, b) => a - b),
+      file,
+      workers.width,
+    )) {
+      if (left.signal.aborted) return;
       // Pictures are packed by their own formats.
       const entry = new ZipPassThrough(numberedName(plain, first + number, format));
       archive.add(entry);
-      entry.push(file, true);
-      if (response.writableNeedDrain) await new Promise((resolve) => response.once("drain", resolve));
-      if (response.destroyed) return;
+      entry.push(content, true);
+      if (response.writableNeedDrain) await once(response, "drain", { signal: left.signal }).catch(() => undefined);
     }
     archive.end();
   });
@@ -124,17 +129,55 @@ export function sequenceRoutes(locations: Locations): Router {
   return router;
 }
 
-/** A PNG file as the format that is read fast. @throws Problem 400 */
-async function pictureOf(request: Request): Promise<Uint8Array> {
+async function wholeOf(request: Request, size: Bytes): Promise<Uint8Array> {
   const parts: Uint8Array[] = [];
   for await (const part of request as AsyncIterable<Uint8Array>) parts.push(part);
   const file = Buffer.concat(parts);
-  if (file[0] !== PNG_START) throw new Problem(400, "invalid", "body: this is no PNG file");
+  if (file.length !== size) throw new Problem(400, "wrong-length", `Expected ${size} bytes, received ${file.length}`);
+  return file;
+}
+
+/** A PNG file as the format that is read fast. @throws Problem 400 */
+async function pictureOf(file: Uint8Array, workers: Workers): Promise<Uint8Array> {
   try {
-    return writeQoi(readPng(file));
+    // A few bytes can stand for a picture that fills the memory.
+    const { width, height } = pngSize(file);
+    if (width * height > LARGEST_PIXELS)
+      throw new Error(
+        `the picture has ${width} × ${height} pixels; at most ${LARGEST_PIXELS.toLocaleString("en")} are read`,
+      );
+    return await workers.run("pngToQoi", file);
   } catch (error) {
     throw new Problem(400, "invalid", `body: ${(error as Error).message}`);
   }
+}
+
+/** Results in the order of what they are made of, some of them under way at once. */
+async function* inOrder<A, B>(all: readonly A[], make: (one: A) => Promise<B>, width: number): AsyncGenerator<[A, B]> {
+  const underWay: [A, Promise<B>][] = [];
+  let next = 0;
+  const fill = () => {
+    while (underWay.length < width && next < all.length) {
+      const one = all[next++]!;
+      const made = make(one);
+      // It is told where it is waited for.
+      made.catch(() => undefined);
+      underWay.push([one, made]);
+    }
+  };
+  for (fill(); underWay.length > 0; fill()) {
+    const [one, made] = underWay.shift()!;
+    const result = await made;
+    yield [one, result];
+  }
+}
+
+function archiveTo(response: Response): Zip {
+  return new Zip((error, chunk, final) => {
+    if (error) response.destroy(error);
+    else if (final) response.end(chunk);
+    else response.write(chunk);
+  });
 }
 
 async function* only(content: Uint8Array): AsyncGenerator<Uint8Array> {

@@ -1,7 +1,6 @@
 import { createHash } from "node:crypto";
 import { crc32 } from "node:zlib";
 import {
-  readFrame,
   sequenceSchema,
   type Bytes,
   type ContentKey,
@@ -211,9 +210,9 @@ export class Sequence {
 
   /**
    * Reads every picture back and marks the sequence as complete.
-   * @returns a digest of all pictures @throws Problem 409 that names what is missing or altered
+   * @param isPicture whether a stored frame can be read @returns a digest of all pictures @throws Problem 409 that names what is missing or altered
    */
-  async complete(): Promise<string> {
+  async complete(isPicture: (content: Uint8Array) => Promise<boolean> | boolean): Promise<string> {
     const { frames, gaps } = this.manifest;
     const missing = new Set(gaps);
     const bad: FrameNumber[] = [];
@@ -223,7 +222,7 @@ export class Sequence {
       const content = await this.read(number).catch((error: unknown) => {
         if (!(error instanceof Problem)) throw error;
       });
-      if (!content || !this.isPicture(content)) bad.push(number);
+      if (!content || !(await isPicture(content))) bad.push(number);
       else digest.update(`${number} ${this.pictures.get(number)!.crc}\n`);
     }
     if (bad.length > 0) {
@@ -245,15 +244,6 @@ export class Sequence {
     });
     this.manifest = manifest;
     return digest.digest("hex").slice(0, 32);
-  }
-
-  private isPicture(content: Uint8Array): boolean {
-    try {
-      const { width, height } = readFrame(content);
-      return width > 0 && height > 0;
-    } catch {
-      return false;
-    }
   }
 
   private forget(number: FrameNumber): void {

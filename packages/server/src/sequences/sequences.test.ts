@@ -183,6 +183,45 @@ test("removing one takes its files along, and leaves what is not its own", () =>
     expect(((await server.volume()) as { sequenceBytes: number }).sequenceBytes).toBe(0);
   }));
 
+test("a small file that stands for a huge picture is refused by its header, and others are answered meanwhile", () =>
+  withServer(async (server) => {
+    const { id } = await create(server, { kind: "import" });
+    const bomb = Buffer.from(writePng(picture(1)));
+    bomb.writeUInt32BE(12_000, 16);
+    bomb.writeUInt32BE(12_000, 20);
+    const send = (body: Uint8Array) =>
+      server.refusal(`/api/sequences/${id}/frames/0`, {
+        method: "PUT",
+        body: body as BodyInit,
+        headers: { "content-type": "image/png" },
+      });
+    expect(await send(bomb)).toMatchObject({
+      status: 400,
+      detail: "body: the picture has 12000 × 12000 pixels; at most 67,108,864 are read",
+    });
+    for (const short of [bomb.subarray(0, 20), Buffer.from("GIF89a"), Buffer.from([0x89])])
+      expect((await send(short)).status).toBe(400);
+    const torn = Buffer.from(writePng(picture(1))).subarray(0, 50);
+    expect((await send(torn)).status).toBe(400);
+  }));
+
+test("an export that nobody waits for any more ends", () =>
+  withServer(async (server) => {
+    const frames = 40;
+    const { id } = await create(server, { frames, width: 640, height: 360 });
+    const large: Picture = { ...picture(1), width: 640, height: 360, pixels: new Uint8Array(640 * 360 * 4).fill(7) };
+    for (let number = 0; number < frames; number++) await put(server, id, number, writeFrame(large, true));
+    const left = new AbortController();
+    const response = await server.ask(`/api/sequences/${id}/export?format=exr`, { signal: left.signal });
+    const reader = response.body!.getReader();
+    await reader.read();
+    left.abort();
+    await expect(reader.read()).rejects.toThrow();
+    // And the next one is whole.
+    const file = new Uint8Array(await (await server.ask(`/api/sequences/${id}/export?format=png`)).arrayBuffer());
+    expect(Object.keys(unzipSync(file))).toHaveLength(frames);
+  }));
+
 test("pictures are brought in as PNG, and exported as numbered PNG or OpenEXR files", () =>
   withServer(async (server) => {
     const { id } = await create(server, { kind: "import", gaps: [1] });

@@ -20,7 +20,7 @@ import { Folder } from "../files/folder";
 import { Problem } from "../http/problem";
 import type { PlaceRegistry } from "../places/placeRegistry";
 import { mediaOf, type MediaReference } from "./projectFiles";
-import { scanAtOnce } from "./scan";
+import { scanGivingWay } from "./scan";
 
 export interface GatheredManifest {
   readonly format: "kinetocache-gathered";
@@ -74,7 +74,7 @@ export async function originalsOf(
 ): Promise<Original[]> {
   const project = await projectOriginal(projectFile);
   const listed = mediaOf(projectFile);
-  if (!listed) return [project, ...mediaBeside(projectFile, ruleFile)];
+  if (!listed) return [project, ...(await mediaBeside(projectFile, ruleFile))];
   return [project, ...(await Promise.all(listed.map((one) => mediaOriginal(projectFile, one, allowed))))];
 }
 
@@ -112,10 +112,10 @@ async function sizeOf(file: string): Promise<Bytes | undefined> {
   }
 }
 
-function mediaBeside(projectFile: string, ruleFile: RuleFile): Original[] {
+async function mediaBeside(projectFile: string, ruleFile: RuleFile): Promise<Original[]> {
   const rules = compileRules(ruleFile);
   const folder = path.dirname(projectFile);
-  return [...filesOf(scanAtOnce(folder))].flatMap(({ path: reference, size }): Original[] =>
+  return [...filesOf(await scanGivingWay(folder))].flatMap(({ path: reference, size }): Original[] =>
     explainPath(rules, reference).what === "media"
       ? [{ file: `${folder}/${reference}`, reference, kind: "media", bytes: size, state: "there" }]
       : [],
@@ -351,7 +351,7 @@ async function relinkIn(folder: Folder, from: string): Promise<Relinked[]> {
   const state = await readState(folder);
   const manifest = manifestOf(folder);
   const wanted: MissingFile[] = [...state.missing, ...state.files.filter((file) => file.state === "gone")];
-  const candidates = candidatesIn(from);
+  const candidates = await candidatesIn(from);
   const found: (Relinked & { readonly gathered: GatheredFile })[] = [];
   const taken = new Set([...manifest.files.map((file) => file.path.toLowerCase()), GATHERED_MANIFEST, SUMS]);
   for (const { reference, bytes: size, sha256: sum } of wanted) {
@@ -378,8 +378,9 @@ interface Candidate {
   readonly bytes: Bytes;
 }
 
-function candidatesIn(from: string): Candidate[] {
-  return [...filesOf(scanAtOnce(from))].map(({ path: below, size }) => ({ file: `${from}/${below}`, bytes: size }));
+async function candidatesIn(from: string): Promise<Candidate[]> {
+  const found = filesOf(await scanGivingWay(from));
+  return [...found].map(({ path: below, size }) => ({ file: `${from}/${below}`, bytes: size }));
 }
 
 async function matchOf(

@@ -81,6 +81,29 @@ test("a composition is wrapped: its file and the pictures brought in gathered, i
     expect(missing).toEqual([{ reference: "fog" }]);
   }));
 
+test("what is no composition, is not as long as announced, or was not told of, is not taken", () =>
+  withServerAnd(async (server) => {
+    const at = `/api/sweep/wrap/compositions/${ID}`;
+    const put = async (body: string, headers: Record<string, string> = {}) =>
+      (await server.ask(`${at}/file`, { method: "PUT", body, headers })).status;
+    expect(await put(TEXT)).toBe(404);
+    await server.send("PUT", at, { name: "Night Roost", sequences: [], bakes: [] });
+    expect(await put("not a composition")).toBe(400);
+    expect(await put('{"format":"kinetocache-project"}')).toBe(400);
+    expect(await put("")).toBe(411);
+    const status = await server.raw(`${at}/file`, { ...server.headers, "content-length": String(2 ** 50) }, "PUT");
+    expect(status).toBe(411);
+    expect(readdirSync(path.join(server.data, "wrapping"))).toEqual([]);
+    expect(await put(TEXT)).toBe(204);
+    // Of many that are handed over only the last ones are kept.
+    for (let n = 0; n < 12; n++) {
+      const other = `/api/sweep/wrap/compositions/other-${n}`;
+      await server.send("PUT", other, { name: "x", sequences: [], bakes: [] });
+      expect((await server.ask(`${other}/file`, { method: "PUT", body: TEXT })).status).toBe(204);
+    }
+    expect(readdirSync(path.join(server.data, "wrapping"))).toHaveLength(8);
+  }));
+
 test("frames of a composition that is open stay, and one that was not handed over is not found", () =>
   withServer(async (server) => {
     await server.store(keyOf(0), new Uint8Array(100), { owner: ID });

@@ -1,11 +1,24 @@
-import type { HandedComposition, Original, WrapProject } from "@kinetocache/core";
+import path from "node:path";
+import type { FileHandle } from "node:fs/promises";
+import {
+  DOCUMENT_FORMAT,
+  KEPT_FREE,
+  type Bytes,
+  type HandedComposition,
+  type Original,
+  type WrapProject,
+} from "@kinetocache/core";
 import Joi from "joi";
+import { REAL_MEDIUM } from "../drives/medium";
 import { Folder } from "../files/folder";
+import { Problem } from "../http/problem";
 import type { Locations } from "../volumes/locations";
 import { freeName, projectOriginal } from "./gathered";
 
 /** Folder of the server's data for what is handed over. */
 const FOLDER = "wrapping";
+// Each may hold clips of gigabytes; one that is wrapped is the last or one of the last.
+const MOST_HANDED = 8;
 const sequenceId = Joi.string().max(64);
 export const handedSchema = Joi.object<HandedComposition>({
   name: Joi.string().min(1).max(400).required(),
@@ -46,12 +59,20 @@ export class HandedOver {
   /** Takes what a composition has. @param id letters, digits and hyphens @returns the full path that its file is to have */
   take(id: string, handed: HandedComposition): WrapProject {
     const file = this.fileOf(id);
+    // The last one stands last.
+    this.byFile.delete(file);
     this.byFile.set(file, { ...handed, id, file });
     return { file, name: handed.name };
   }
 
   /** And its file. */
-  async takeFile(id: string, content: AsyncIterable<Uint8Array>): Promise<void> {
+  async takeFile(id: string, size: Bytes, content: AsyncIterable<Uint8Array>): Promise<void> {
+    if (!this.byFile.has(this.fileOf(id)))
+      throw new Problem(404, "not-handed-over", "Say first what the composition has; its file comes then");
+    if ((await REAL_MEDIUM.freeBytes(this.data)) - size < KEPT_FREE)
+      throw new Problem(507, "drive-full", `The drive of ${this.data} has too little room for the composition's file`);
+
+    await this.letGoOld();
     await Folder.with(this.data, async (root) => {
       const folder = root.make(FOLDER);
       const temporary = `${id}.json.new`;
@@ -59,7 +80,7 @@ export class HandedOver {
         await folder.removed(temporary);
         const file = await folder.createFile(temporary);
         try {
-          for await (const piece of content) await file.writeFile(piece);
+          await receive(file, size, content);
         } finally {
           await file.close();
         }
@@ -98,6 +119,17 @@ export class HandedOver {
     return originals;
   }
 
+  /** Lets go those that were handed over longest ago. */
+  private async letGoOld(): Promise<void> {
+    const old = [...this.byFile.keys()].slice(0, -MOST_HANDED);
+    for (const file of old) this.byFile.delete(file);
+    await Folder.with(this.data, (root) => {
+      const folder = root.make(FOLDER);
+      for (const file of old) folder.remove(path.basename(file));
+      folder.close();
+    });
+  }
+
   private fileOf(id: string): string {
     return `${this.data}/${FOLDER}/${id}.json`;
   }
@@ -108,4 +140,20 @@ export class HandedOver {
       .map(({ sequences }) => sequences.get(id)?.folder)
       .find((folder) => folder !== undefined);
   }
+}
+
+// As the composition menu exports it; what it holds is read by whoever imports it.
+const STARTS_AS_DOCUMENT = new RegExp(`^\\s*\\{\\s*"format"\\s*:\\s*"${DOCUMENT_FORMAT}"`);
+
+/** @throws Problem 400 when it is not as long as announced, or no composition */
+async function receive(file: FileHandle, size: Bytes, content: AsyncIterable<Uint8Array>): Promise<void> {
+  let received = 0;
+  for await (const piece of content) {
+    if (received === 0 && !STARTS_AS_DOCUMENT.test(Buffer.from(piece.subarray(0, 200)).toString()))
+      throw new Problem(400, "invalid", "body: this is no composition as the composition menu exports it");
+    received += piece.length;
+    if (received > size) break;
+    await file.writeFile(piece);
+  }
+  if (received !== size) throw new Problem(400, "wrong-length", `Expected ${size} bytes, received ${received}`);
 }

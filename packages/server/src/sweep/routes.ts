@@ -11,6 +11,7 @@ import {
 } from "@kinetocache/core";
 import express, { Router } from "express";
 import Joi from "joi";
+import { lengthOf } from "../http/body";
 import { accept } from "../http/problem";
 import type { Locations } from "../volumes/locations";
 import { handedSchema } from "./handedOver";
@@ -20,6 +21,8 @@ import type { Timekeeper } from "./timekeeper";
 import type { Wrap } from "./wrap";
 
 const LONGEST_PATH = 4096;
+// Its stills and clips are in it.
+const LARGEST_COMPOSITION = 4 * 2 ** 30;
 
 /** Checked by hand: there are hundreds of thousands of them. */
 function paths(ids: readonly unknown[], { error }: Joi.CustomHelpers): readonly unknown[] | Joi.ErrorReport {
@@ -230,7 +233,8 @@ export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts
   });
 
   router.put("/wrap/compositions/:id/file", async (request, response) => {
-    await wrap.handed.takeFile(accept(compositionSchema, request.params, "path").id, request);
+    const { id } = accept(compositionSchema, request.params, "path");
+    await wrap.handed.takeFile(id, lengthOf(request, LARGEST_COMPOSITION), request as AsyncIterable<Uint8Array>);
     response.status(204).end();
   });
 

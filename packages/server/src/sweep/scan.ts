@@ -207,6 +207,22 @@ export function scanAtOnce(root: string, mount?: string): FileTree {
   return step.value;
 }
 
+// In between others get a turn.
+const TURN_MS = 8;
+
+/** As `scan`, while others get their turns. @param signal ends it */
+export async function scanGivingWay(root: string, signal?: AbortSignal): Promise<FileTree> {
+  const walk = scan(root, { isNominal: true, nowMs: Date.now() });
+  let since = performance.now();
+  for (let step = walk.next(); ; step = walk.next()) {
+    if (step.done) return step.value;
+    if (performance.now() - since < TURN_MS) continue;
+    await new Promise((resolve) => setImmediate(resolve));
+    signal?.throwIfAborted();
+    since = performance.now();
+  }
+}
+
 interface Waiting {
   readonly file: string;
   readonly name: string;

@@ -1,7 +1,8 @@
 import { FRAME_FORMATS, KEY_PATTERN, locationSettingsSchema, type FrameFormat } from "@kinetocache/core";
 import express, { Router } from "express";
 import Joi from "joi";
-import { accept, Problem } from "../http/problem";
+import { lengthOf } from "../http/body";
+import { accept } from "../http/problem";
 import type { Holds, Locations } from "./locations";
 import type { Moves } from "./moves";
 
@@ -67,10 +68,7 @@ export function locationRoutes(locations: Locations, moves: Moves): Router {
     const { volume } = locations.get(request.params.id);
     const key = accept<string>(keySchema, request.params.key, "path");
     const query = accept(querySchema, request.query, "query");
-    const size = Number(request.headers["content-length"]);
-    if (!Number.isInteger(size) || size < 1 || size > LARGEST_FRAME) {
-      throw new Problem(411, "length-required", `Content-Length must be from 1 to ${LARGEST_FRAME} bytes`);
-    }
+    const size = lengthOf(request, LARGEST_FRAME);
     await volume.write({ key, size, ...query }, request as AsyncIterable<Uint8Array>);
     response.status(204).end();
   });

@@ -1,6 +1,7 @@
 import { spawnSync } from "node:child_process";
 import { mkdtempSync, rmSync } from "node:fs";
 import { mkdir, readdir, readFile, rm, truncate, utimes, writeFile } from "node:fs/promises";
+import { request } from "node:http";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { crc32 } from "node:zlib";
@@ -155,6 +156,30 @@ test("of many that take over at once only one has the volume", () =>
       expect(opened).toHaveLength(1);
       await opened[0]!.close();
     }
+  }));
+
+test("what is only announced takes no frame's place", () =>
+  withServer(async (server) => {
+    await server.send("PUT", "/api/locations/main", { capBytes: 64 * MIB });
+    for (let n = 0; n < 10; n++) await server.store(keyOf(n), content(n, 5 * MIB));
+    const clock = jest.spyOn(Date, "now").mockReturnValue(Date.now() + 2 * RECENT_MS);
+    const announce = (size: number) =>
+      new Promise<number | string>((resolve) => {
+        const sent = request(
+          `${server.server.origin}/api/locations/main/frames/${keyOf(99)}?owner=night-roost&format=pam&costMs=1`,
+          { method: "PUT", headers: { ...server.headers, "content-length": size } },
+          (response) => (response.resume(), resolve(response.statusCode!)),
+        );
+        sent.on("error", ({ message }) => resolve(message));
+        sent.write("x");
+        setTimeout(() => sent.destroy(), 500);
+      });
+    expect(await announce(60 * MIB)).not.toBe(204);
+    // More than ever fits is refused before anything comes.
+    expect(await announce(1000 * MIB)).toBe(507);
+    clock.mockRestore();
+    expect((await server.volume()).frames).toBe(10);
+    expect(await readdir(path.join(server.data, "volume/temporary"))).toEqual([]);
   }));
 
 describe("the cap", () => {

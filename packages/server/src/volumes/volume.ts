@@ -265,16 +265,22 @@ export class Volume {
     content: AsyncIterable<Uint8Array>,
     place: (root: Folder, temporary: Folder, name: string, crc: number) => Promise<void>,
   ): Promise<void> {
-    const room = allocatedBytes(size);
-    this.reservedBytes += room;
-    try {
+    let reserved = 0;
+    // Room is made for what has arrived: what is only announced may never come, and takes no frame's place.
+    const reserve = async (bytes: Bytes) => {
+      const more = allocatedBytes(bytes) - reserved;
+      reserved += more;
+      this.reservedBytes += more;
       await this.checkDrive();
       await this.makeRoom(RECENT_MS);
+    };
+    try {
+      await this.checkAnnounced(size);
       await this.place.use(async (root) => {
         const temporary = root.make(TEMPORARY);
         const name = String(++this.serial);
         try {
-          const crc = await this.medium.transfer("write", size, () => receive(temporary, name, size, content));
+          const crc = await this.medium.transfer("write", size, () => receive(temporary, name, size, content, reserve));
           await place(root, temporary, name, crc);
         } finally {
           // Where nothing can be removed nothing was written either.
@@ -285,8 +291,16 @@ export class Volume {
     } catch (error) {
       throw asRefusal(error, this.root);
     } finally {
-      this.reservedBytes -= room;
+      this.reservedBytes -= reserved;
     }
+  }
+
+  /** Refuses what could not be stored whatever was removed for it. */
+  private async checkAnnounced(size: Bytes): Promise<void> {
+    const room = allocatedBytes(size);
+    if (room > this.settings.capBytes - this.holdingBytes() - this.sequenceBytes())
+      throw new Problem(507, "cap-reached", `${this.root} cannot hold ${size} bytes within its cap; raise the cap`);
+    await this.checkDrive(room);
   }
 
   /**
@@ -401,9 +415,9 @@ export class Volume {
     return this.index.bytes + this.reservedBytes + this.leavingBytes + this.holdingBytes() + this.sequenceBytes();
   }
 
-  private async checkDrive(): Promise<void> {
+  private async checkDrive(announced: Bytes = 0): Promise<void> {
     const free = await this.medium.freeBytes(this.root);
-    if (free - this.reservedBytes < this.keptFree) {
+    if (free - this.reservedBytes - announced < this.keptFree) {
       throw new Problem(
         507,
         "drive-full",
@@ -479,8 +493,17 @@ function asRefusal(error: unknown, root: string): unknown {
   }
 }
 
-/** Writes what arrives, a few megabytes at a time: each write is a trip to another thread. @returns the CRC */
-async function receive(folder: Folder, name: string, size: Bytes, content: AsyncIterable<Uint8Array>): Promise<number> {
+/**
+ * Writes what arrives, a few megabytes at a time: each write is a trip to another thread.
+ * @param reserve asked before so many bytes in all are there @returns the CRC
+ */
+async function receive(
+  folder: Folder,
+  name: string,
+  size: Bytes,
+  content: AsyncIterable<Uint8Array>,
+  reserve: (bytes: Bytes) => Promise<void>,
+): Promise<number> {
   const file = await folder.createFile(name);
   let received = 0;
   let crc = 0;
@@ -494,6 +517,7 @@ async function receive(folder: Folder, name: string, size: Bytes, content: Async
       waiting.push(chunk);
       waitingBytes += chunk.length;
       if (waitingBytes < WRITE_BYTES && received < size) continue;
+      await reserve(received);
       await file.writev(waiting);
       waiting = [];
       waitingBytes = 0;

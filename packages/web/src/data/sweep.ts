@@ -215,8 +215,10 @@ export function useWrapProjects(): SWRResponse<WrapProject[], RequestError> {
 /** @param text its file @returns the full path that it has there */
 export async function handComposition(id: string, handed: HandedComposition, text: string): Promise<string> {
   const path = `${SWEEP}/wrap/compositions/${id}`;
-  await request(`${path}/file`, { method: "PUT", body: text });
-  return ((await (await request(path, json("PUT", handed))).json()) as WrapProject).file;
+  const { file } = (await (await request(path, json("PUT", handed))).json()) as WrapProject;
+  // As a blob it has a length, by which room for it is looked at before it comes.
+  await request(`${path}/file`, { method: "PUT", body: new Blob([text]) });
+  return file;
 }
 
 /** What of a project is original, generated and missing; nothing while none is chosen. */

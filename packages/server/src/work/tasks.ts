@@ -1,0 +1,37 @@
+import { deflateSync } from "node:zlib";
+import { readFrame, readPng, redepth, writeExr, writePng, writeQoi } from "@kinetocache/core";
+
+// What takes a processor for long runs here, in threads of its own: see `Workers`.
+
+/** A PNG file as the format that is read fast. @throws Error that says what is wrong with it */
+export function pngToQoi(file: Uint8Array): Uint8Array {
+  return writeQoi(readPng(file));
+}
+
+export interface ExportedFrame {
+  /** A stored frame. */
+  readonly content: Uint8Array;
+  readonly format: "png" | "exr";
+}
+
+/** A stored frame as a file of another format. */
+export function exportedFrame({ content, format }: ExportedFrame): Uint8Array {
+  const picture = readFrame(content);
+  if (format === "png") return writePng(redepth(picture, "8-bit"));
+  return writeExr(redepth(picture, picture.depth === "float" ? "float" : "half"), pack);
+}
+
+/** As a pure function of bytes packs them, in a third of the time. The fastest level: higher ones gain a few per cent. */
+function pack(bytes: Uint8Array): Uint8Array {
+  return deflateSync(bytes, { level: 1 });
+}
+
+/** Whether a stored frame can be read. */
+export function isPicture(content: Uint8Array): boolean {
+  try {
+    const { width, height } = readFrame(content);
+    return width > 0 && height > 0;
+  } catch {
+    return false;
+  }
+}

@@ -1,0 +1,45 @@
+import { availableParallelism } from "node:os";
+import { fileURLToPath } from "node:url";
+import { Piscina } from "piscina";
+import type * as tasks from "./tasks";
+
+type Tasks = typeof tasks;
+export type TaskName = keyof Tasks;
+
+const ENTRY = fileURLToPath(new URL("./entry.mjs", import.meta.url));
+const RESTS_MS = 10_000;
+
+/**
+ * Threads for what takes a processor for long, so that requests are answered meanwhile. They are started when they are
+ * first needed, and go when they have nothing to do.
+ */
+export class Workers {
+  private pool: Piscina | undefined;
+
+  /** As many tasks as are worth having under way at once. */
+  readonly width = Math.max(2, availableParallelism());
+
+  /**
+   * Runs a task in a thread.
+   * @param signal ends it, whatever it is at @throws what the task throws
+   */
+  run<K extends TaskName>(
+    name: K,
+    input: Parameters<Tasks[K]>[0],
+    signal?: AbortSignal,
+  ): Promise<ReturnType<Tasks[K]>> {
+    this.pool ??= new Piscina({
+      filename: ENTRY,
+      execArgv: [],
+      minThreads: 0,
+      maxThreads: this.width,
+      idleTimeout: RESTS_MS,
+    });
+    return this.pool.run(input, { name, ...(signal ? { signal } : {}) }) as Promise<ReturnType<Tasks[K]>>;
+  }
+
+  async close(): Promise<void> {
+    await this.pool?.destroy();
+    this.pool = undefined;
+  }
+}
