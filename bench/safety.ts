@@ -332,7 +332,7 @@ async function actAll(scene: Scene, endMs: number, started: () => void): Promise
         const ids = Array.from({ length: 20 }, (_, n) => (n + 1).toString(16).padStart(32, "0"));
         return server.ask("holds", "POST", { selection: [{ place: "main", ids }] });
       },
-      evict: () => send("locations/main", "PUT", { capBytes: (16 + random(3)) * 2 ** 20 }),
+      evict: () => send("locations/main", "PUT", { capBytes: (16 + random(3)) * 2 ** 20, mayRemove: true }),
       sequence: async () => {
         const described = { name: "Sky", kind: "bake", width: 2, height: 2, rate: { numerator: 24, denominator: 1 } };
         const rest = { depth: "8-bit", fileFormat: "qoi", frames: 2, gaps: [], about: "", location: "main" };

@@ -95,6 +95,9 @@ test("a composition that is removed leaves orphaned frames, which Sweep names an
   const orphaned = page.getByRole("row", { name: /orphaned/ });
   await expect(orphaned).toContainText("its composition is gone");
   await expect(orphaned).toContainText("cannot be");
+  // What nothing can make again is not selected by itself.
+  await expect(page.getByRole("button", { name: "Nothing selected" })).toBeVisible();
+  await orphaned.getByRole("checkbox").check();
   await sweepSelected(page);
   await expect(orphaned).toHaveCount(0);
   await expect.poll(async () => (await application.frameFiles("ringing-station")).length).toBe(0);

@@ -155,10 +155,14 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
     await expect(stale).toHaveCount(1);
     expect((await application.frameFiles("night-roost")).length).toBe(filesBefore);
 
+    // Nothing ticks itself again.
+    await expect(page.getByRole("button", { name: "Nothing selected" })).toBeDisabled();
+    await page.getByRole("button", { name: "Select what is stale" }).click();
     await sweepSelected(page);
     await goToSweep(page, "Holding");
     await expect(page.getByRole("heading", { level: 1 })).toContainText("wait in holding");
-    await page.getByRole("button", { name: /for good$/ }).click();
+    await page.getByRole("button", { name: "Empty…" }).click();
+    await page.getByRole("button", { name: /go for good$/ }).click();
     await expect(page.getByRole("heading", { level: 1 })).toHaveText("Holding is empty");
     await goToSweep(page, "Ledger");
     await expect(page.getByRole("heading", { level: 1 })).toHaveText("Nothing is stale");

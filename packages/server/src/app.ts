@@ -46,7 +46,10 @@ export function createApp({
   app.use("/api", onlyOwnOrigin);
   app.use("/api/machine", machineRoutes(machine));
   app.use("/api/drives", driveRoutes(drives));
-  app.use("/api/locations", locationRoutes(locations, moves));
+  app.use(
+    "/api/locations",
+    locationRoutes(locations, moves, (volume, removed) => sweep.sweeper.noteCap(volume.root, removed)),
+  );
   app.use("/api/frames", frameRoutes(locations));
   app.use("/api/jobs", jobRoutes(jobs));
   app.use("/api/sequences", sequenceRoutes(locations, workers));

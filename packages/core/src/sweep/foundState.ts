@@ -8,6 +8,11 @@ export type SweepMark =
   | { readonly scope: "project"; readonly owner: string; readonly mark: OwnerMark }
   | { readonly scope: "item" | "folder"; readonly place: string; readonly path: string; readonly mark: "kept" };
 
+/** What a mark is of: of each at most one stands. */
+export function targetOfMark(mark: SweepMark): string {
+  return mark.scope === "project" ? `project ${mark.owner}` : `${mark.scope} ${mark.place}/${mark.path}`;
+}
+
 /** What is known of projects that other programs work on. */
 export interface ProjectKnowledge {
   /** Keys of the projects whose files were found, without versions; undefined where the user named no folder for them. */
@@ -42,8 +47,10 @@ export function classifyFound(
   const projectMarks = new Map<string, OwnerMark>();
   const keptPaths: { readonly path: string; readonly isFolder: boolean }[] = [];
   for (const mark of knowledge.marks) {
-    if (mark.scope === "project") projectMarks.set(mark.owner, mark.mark);
-    else if (mark.place === place) keptPaths.push({ path: mark.path, isFolder: mark.scope === "folder" });
+    // Where earlier releases noted two of one project, it is kept.
+    if (mark.scope === "project") {
+      if (projectMarks.get(mark.owner) !== "kept") projectMarks.set(mark.owner, mark.mark);
+    } else if (mark.place === place) keptPaths.push({ path: mark.path, isFolder: mark.scope === "folder" });
   }
   return items.map((item): SweepItem => {
     const owner = item.project === undefined ? undefined : projectKey(item.project);

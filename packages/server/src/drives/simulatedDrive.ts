@@ -60,6 +60,10 @@ export class SimulatedDrive implements Medium {
     return Math.max(0, Math.min(this.model.totalBytes - taken, await REAL_MEDIUM.freeBytes(this.folder)));
   }
 
+  totalBytes(): Promise<Bytes> {
+    return Promise.resolve(this.model.totalBytes);
+  }
+
   occupy(bytes: () => Bytes): () => void {
     this.occupants.add(bytes);
     return () => this.occupants.delete(bytes);

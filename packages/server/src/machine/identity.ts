@@ -3,7 +3,7 @@ import { hostname } from "node:os";
 import { isRunning, Processes } from "./processes";
 
 /** Names this machine, so that what is on a share can tell it from others. */
-export function machineId(): string {
+function machineId(): string {
   return textOf("/etc/machine-id") ?? hostname();
 }
 

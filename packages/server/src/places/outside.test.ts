@@ -55,7 +55,7 @@ async function actAll(server: TestServer, { at }: Scene): Promise<void> {
   await json("/api/locations", "POST", { folder: at("location"), holds: "frames" });
   for (let n = 1; n < 4; n++) await server.store(keyOf(n), new Uint8Array(5_000_000));
   await json("/api/sweep/holds", "POST", { selection: [{ place: "main", ids: [keyOf(1)] }] });
-  await json("/api/locations/main", "PUT", { capBytes: 16 * 2 ** 20 });
+  await json("/api/locations/main", "PUT", { capBytes: 16 * 2 ** 20, mayRemove: true });
   const described = { name: "Sky", kind: "bake", width: 2, height: 2, rate: { numerator: 24, denominator: 1 } };
   const rest = { depth: "8-bit", fileFormat: "qoi", frames: 2, gaps: [], about: "", location: "main" };
   const { id } = await json<{ id?: string }>("/api/sequences", "POST", { ...described, ...rest });

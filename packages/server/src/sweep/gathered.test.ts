@@ -59,15 +59,56 @@ test("originals are copied under names of their own, with checksums that other t
     const manifest = await gathered(file, target);
     expect(manifest.files.map(({ path: one, reference, kind }) => [one, reference, kind])).toEqual([
       ["Flyway 102.project.json", "Flyway 102.project.json", "project"],
-      ["media/clip.mov", "a/clip.mov", "media"],
-      ["media/Clip 2.mov", "b/Clip.mov", "media"],
+      ["a/clip.mov", "a/clip.mov", "media"],
+      ["b/Clip.mov", "b/Clip.mov", "media"],
     ]);
     expect(manifest.missing).toEqual([{ reference: "c/lost.mov", bytes: 4, sha256: sum("lost") }]);
-    expect(readFileSync(path.join(target, "media/Clip 2.mov"), "utf8")).toBe("second");
+    expect(readFileSync(path.join(target, "b/Clip.mov"), "utf8")).toBe("second");
     // The source is as it was.
     expect(readFileSync(path.join(path.dirname(file), "a/clip.mov"), "utf8")).toBe("first");
     const check = spawnSync("sha256sum", ["--check", "--strict", "SHA256SUMS"], { cwd: target, encoding: "utf8" });
     expect([check.status, check.stdout.split("\n").filter((line) => line.endsWith(": OK")).length]).toEqual([0, 3]);
+  }));
+
+test("the copied project refers to the copies: where it looked for them, or rewritten where that was elsewhere", () =>
+  withFolder(async (folder) => {
+    const projects = path.join(folder, "projects");
+    makeFiles(folder, ["projects/in/one.mov", "shared/two.mov", "other/three.mov"]);
+    const file = path.join(projects, "a.project.json");
+    const media = ["in/one.mov", "../shared/two.mov", path.join(folder, "shared/two.mov"), "../other/three.mov"];
+    const project = {
+      format: "kinetocache-project",
+      version: 1,
+      name: "a",
+      media: media.map((one) => ({ path: one })),
+    };
+    writeFileSync(file, JSON.stringify({ ...project, more: { kept: true } }));
+    const allowed = [projects, path.join(folder, "shared")];
+    mkdirSync(path.join(folder, "far/away"), { recursive: true });
+    const target = await acceptTarget(path.join(folder, "far/away/gathered"), registryOf());
+    const originals = await originalsOf(file, DEFAULT_RULE_FILE, allowed);
+    await gather({ project: "a", originals, target }, () => undefined, proceed);
+    const copied = () =>
+      JSON.parse(readFileSync(path.join(target, "a.project.json"), "utf8")) as {
+        media: { path: string }[];
+        more: object;
+      };
+    const there = () => copied().media.map((one) => existsSync(path.resolve(target, one.path)));
+    expect(copied().media.map((one) => one.path)).toEqual([
+      "in/one.mov",
+      "media/two.mov",
+      "media/two 2.mov",
+      "../other/three.mov",
+    ]);
+    expect([there(), copied().more]).toEqual([[true, true, true, false], { kept: true }]);
+    expect(JSON.parse(readFileSync(file, "utf8"))).toMatchObject(project);
+    // What is found later is referred to as well, and all checksums are those of what is there.
+    await relink(target, path.join(folder, "other"));
+    expect(there()).toEqual([true, true, true, true]);
+    expect((await readGathered(target)).files.map(({ state }) => state)).toEqual(
+      Array.from({ length: 5 }, () => "as it was"),
+    );
+    expect(spawnSync("sha256sum", ["--check", "--strict", "SHA256SUMS"], { cwd: target }).status).toBe(0);
   }));
 
 test("media outside the registered folders is told and not read, also where a link leads there", () =>
@@ -101,13 +142,13 @@ test("of a project in another format all source media in its folder is its own",
 test("what was altered or went is told when it is opened again", () =>
   withProject(async (file, target) => {
     await gathered(file, target);
-    appendFileSync(path.join(target, "media/clip.mov"), "!");
-    rmSync(path.join(target, "media/Clip 2.mov"));
+    appendFileSync(path.join(target, "a/clip.mov"), "!");
+    rmSync(path.join(target, "b/Clip.mov"));
     const state = await readGathered(target);
     expect(states(state)).toEqual({
       "Flyway 102.project.json": "as it was",
-      "media/clip.mov": "altered",
-      "media/Clip 2.mov": "gone",
+      "a/clip.mov": "altered",
+      "b/Clip.mov": "gone",
     });
     expect(state.projectFile).toBe(path.join(target, "Flyway 102.project.json"));
   }));
@@ -115,7 +156,7 @@ test("what was altered or went is told when it is opened again", () =>
 test("missing media is found by its checksum under any name, and by name where no checksum is known", () =>
   withProject(async (file, target, folder) => {
     await gathered(file, target);
-    rmSync(path.join(target, "media/Clip 2.mov"));
+    rmSync(path.join(target, "b/Clip.mov"));
     const elsewhere = path.join(folder, "elsewhere");
     makeFiles(elsewhere, ["deep/lost.mov"]);
     writeFileSync(path.join(elsewhere, "renamed.bin"), "lost");
@@ -169,7 +210,7 @@ test("a folder that is not new or empty, and a manifest that leads elsewhere, ar
     const text = readFileSync(manifest, "utf8");
     for (const wrong of [
       "nonsense",
-      text.replace("media/clip.mov", "../clip.mov"),
+      text.replace("a/clip.mov", "../clip.mov"),
       text.replace('"version": 1', '"version": 2'),
     ]) {
       writeFileSync(manifest, wrong);

@@ -19,7 +19,7 @@ import { isInside } from "../drives/drives";
 import { Folder } from "../files/folder";
 import { Problem } from "../http/problem";
 import type { PlaceRegistry } from "../places/placeRegistry";
-import { mediaOf, type MediaReference } from "./projectFiles";
+import { mediaOf, withReferences, type MediaReference } from "./projectFiles";
 import { scanGivingWay } from "./scan";
 
 export interface GatheredManifest {
@@ -147,8 +147,7 @@ export function gather(
     for (const { file, reference, kind, state, sha256: said, to: wanted } of originals) {
       if (state !== "there") continue;
       await gate();
-      const name = path.basename(file);
-      const below = freeName(wanted ?? (kind === "project" ? name : `media/${name}`), taken);
+      const below = freeName(wanted ?? placeOf(kind, file, reference), taken);
       const read = await copyIn(file, folder, below);
       if (said !== undefined && said !== read.sha256)
         console.warn(`${file} is not what its project says that it is; it was gathered as it is`);
@@ -168,12 +167,40 @@ export function gather(
       version: 1,
       project,
       made: new Date().toISOString(),
-      files,
+      files: referTo(folder, files),
       missing,
     };
     writeManifest(folder, manifest);
     return manifest;
   });
+}
+
+/** Where a file goes: where its project looks for it, beside the copy of that; what lay elsewhere goes into `media`. */
+function placeOf(kind: GatheredFile["kind"], file: string, reference: string): string {
+  const name = path.basename(file);
+  if (kind === "project") return name;
+  const below = reference.replaceAll("\\", "/").replace(/^(\.\/)+/, "");
+  return isSafePath(below) && !/^[a-z]:/i.test(below) ? below : `media/${name}`;
+}
+
+/**
+ * Has the copy of a project in the documented format refer to the copies of its media, where they could not go to the
+ * same place beside it. Projects of other formats stay as they are.
+ * @returns the files, with what the project is now
+ */
+function referTo(folder: Folder, files: readonly GatheredFile[]): readonly GatheredFile[] {
+  const project = files.find(({ kind }) => kind === "project");
+  const moved = new Map(
+    files.flatMap(({ kind, reference, path: below }) =>
+      kind === "media" && below !== reference ? [[reference, below] as const] : [],
+    ),
+  );
+  if (!project || moved.size === 0) return files;
+  const text = withReferences(folder.read(project.path, LARGEST_MANIFEST).toString(), moved);
+  if (text === undefined) return files;
+  folder.replace(project.path, [text]);
+  const sum = createHash("sha256").update(text).digest("hex");
+  return files.map((one) => (one === project ? { ...one, bytes: Buffer.byteLength(text), sha256: sum } : one));
 }
 
 function writeManifest(folder: Folder, manifest: GatheredManifest): void {
@@ -358,16 +385,17 @@ async function relinkIn(folder: Folder, from: string): Promise<Relinked[]> {
     const match = await matchOf(candidates, reference, size, sum);
     if (!match) continue;
     const gone = manifest.files.find((file) => file.reference === reference);
-    const below = gone?.path ?? freeName(`media/${path.basename(match.file)}`, taken);
+    const below = gone?.path ?? freeName(placeOf("media", match.file, reference), taken);
     const read = await copyIn(match.file, folder, below);
     const kind = gone?.kind ?? "media";
     const gathered = { path: below, from: match.file, reference, kind, bytes: read.bytes, sha256: read.sha256 };
     found.push({ reference, ...match, gathered });
   }
   const isFound = (reference: string) => found.some((one) => one.reference === reference);
+  const kept = manifest.files.filter(({ reference }) => !isFound(reference));
   writeManifest(folder, {
     ...manifest,
-    files: [...manifest.files.filter(({ reference }) => !isFound(reference)), ...found.map(({ gathered }) => gathered)],
+    files: referTo(folder, [...kept, ...found.map(({ gathered }) => gathered)]),
     missing: manifest.missing.filter(({ reference }) => !isFound(reference)),
   });
   return found.map(({ reference, file, by }) => ({ reference, file, by }));

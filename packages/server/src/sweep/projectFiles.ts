@@ -73,11 +73,26 @@ export function mediaOf(file: string): readonly MediaReference[] | undefined {
   } finally {
     folder.close();
   }
+  return projectIn(text)?.media;
+}
+
+function projectIn(text: string): { readonly media: readonly MediaReference[] } | undefined {
   if (!text.trimStart().startsWith("{")) return undefined;
   try {
     const { error, value } = projectSchema.validate(JSON.parse(text));
-    return error ? undefined : value.media;
+    return error ? undefined : value;
   } catch {
     return undefined;
   }
+}
+
+/**
+ * A project in the documented format that refers to its media elsewhere.
+ * @param moved where each is now, by how it was referred to @returns undefined where the text is of another format
+ */
+export function withReferences(text: string, moved: ReadonlyMap<string, string>): string | undefined {
+  const project = projectIn(text);
+  if (!project) return undefined;
+  const media = project.media.map((one) => ({ ...one, path: moved.get(one.path) ?? one.path }));
+  return `${JSON.stringify({ ...project, media }, null, 1)}\n`;
 }

@@ -6,7 +6,6 @@ import {
   type HandedComposition,
   type RuleFile,
   type Selection,
-  type SweepMark,
   type SweepSettings,
 } from "@kinetocache/core";
 import express, { Router } from "express";
@@ -16,7 +15,7 @@ import { accept } from "../http/problem";
 import type { Locations } from "../volumes/locations";
 import { handedSchema } from "./handedOver";
 import { toldSchema, type Told } from "./ownCaches";
-import { marksSchema, sweepSettingsSchema, type Sweeper } from "./sweeper";
+import { markChangeSchema, sweepSettingsSchema, type Sweeper } from "./sweeper";
 import type { Timekeeper } from "./timekeeper";
 import type { Wrap } from "./wrap";
 
@@ -200,8 +199,8 @@ export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts
     response.json(sweeper.marks);
   });
 
-  router.put("/marks", large, async (request, response) => {
-    await sweeper.changeMarks(accept<readonly SweepMark[]>(marksSchema, request.body, "marks"));
+  router.post("/marks", small, async (request, response) => {
+    await sweeper.changeMark(accept(markChangeSchema, request.body, "mark"));
     response.status(204).end();
   });
 

@@ -124,7 +124,8 @@ test("rules take from own caches and registered folders alike; what is kept stay
         { scope: "project", owner: "flyway102", mark: "kept" },
         { scope: "folder", place: id, path: "Flyway 103", mark: "kept" },
       ];
-      expect((await server.send("PUT", "/api/sweep/marks", marks)).status).toBe(204);
+      for (const mark of marks)
+        expect((await server.send("POST", "/api/sweep/marks", { mark, on: true })).status).toBe(204);
       const rules: CleaningRule[] = [
         { id: "all", on: true, kinds: ["frames"], action: { kind: "cap", bytes: 0, order: "largest first" } },
       ];
@@ -138,6 +139,37 @@ test("rules take from own caches and registered folders alike; what is kept stay
       expect(existsSync(path.join(caches, "Flyway 101/cache"))).toBe(false);
       for (const name of ["Flyway 102", "Flyway 103"])
         expect(existsSync(path.join(caches, name, "cache/a"))).toBe(true);
+    });
+  }));
+
+test("marks are set one by one, so that a tab that knows of none takes none away", () =>
+  withFolder(async (folder) => {
+    const caches = path.join(folder, "caches");
+    makeFiles(caches, ["shows/cache/a", "other/cache/a"]);
+    await withServerIn(path.join(folder, "data"), async (server) => {
+      const place = await registered(server, caches);
+      const mark = (path: string) => ({ scope: "folder", place, path, mark: "kept" });
+      const send = (change: object, on = true) => server.send("POST", "/api/sweep/marks", { mark: change, on });
+      const answers = await Promise.all([
+        send(mark("shows")),
+        send(mark("other")),
+        send({ scope: "project", owner: "flyway101", mark: "kept" }),
+        send({ scope: "project", owner: "flyway101", mark: "delivered" }),
+      ]);
+      expect(answers.map(({ status }) => status)).toEqual([204, 204, 204, 204]);
+      expect(await server.json("/api/sweep/marks")).toHaveLength(3);
+      await send(mark("shows"), false);
+      expect(await server.json("/api/sweep/marks")).toEqual([
+        mark("other"),
+        { scope: "project", owner: "flyway101", mark: "delivered" },
+      ]);
+      // What is kept has to be there, in the folder.
+      for (const [path, status] of [
+        ["../projects", 400],
+        ["shows/../..", 400],
+        ["shows/cash", 404],
+      ] as const)
+        expect([path, (await send(mark(path))).status]).toEqual([path, status]);
     });
   }));
 

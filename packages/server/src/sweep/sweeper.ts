@@ -4,6 +4,7 @@ import {
   cleaningRuleSchema,
   DEFAULT_RULE_FILE,
   DEFAULT_SWEEP_SETTINGS,
+  isSafePath,
   joinPlans,
   LONGEST_HOLDING_DAYS,
   MOST_RULES,
@@ -23,6 +24,7 @@ import {
   type Selection,
   type Stayed,
   type SweepFolder,
+  targetOfMark,
   type SweepItem,
   type SweepMark,
   type SweepPlan,
@@ -40,6 +42,7 @@ import { Problem } from "../http/problem";
 import type { JobControl, Jobs } from "../jobs/jobs";
 import type { PlaceRegistry } from "../places/placeRegistry";
 import type { Locations, OpenLocation } from "../volumes/locations";
+import type { Removed } from "../volumes/volume";
 import type { DeskReport } from "./desk";
 import { DeskClient } from "./deskClient";
 import { History } from "./history";
@@ -76,7 +79,16 @@ const markSchema = Joi.alternatives(
     mark: Joi.string().valid("kept").required(),
   }),
 );
-export const marksSchema = Joi.array<readonly SweepMark[]>().max(10_000).items(markSchema);
+const MOST_MARKS = 10_000;
+const marksSchema = Joi.array<readonly SweepMark[]>().max(MOST_MARKS).items(markSchema);
+
+/** One mark that is set or taken away. */
+export interface MarkChange {
+  readonly mark: SweepMark;
+  readonly on: boolean;
+}
+
+export const markChangeSchema = Joi.object<MarkChange>({ mark: markSchema.required(), on: Joi.boolean().required() });
 
 /** Names of the folders that the demo's caches and projects are in, as `npm run demo:caches` makes them. */
 const DEMO_CACHES = "Flyway caches";
@@ -168,9 +180,44 @@ export class Sweeper {
     return this.marksFile.value;
   }
 
-  async changeMarks(marks: readonly SweepMark[]): Promise<void> {
-    await this.marksFile.replace(marks);
+  /**
+   * Sets one mark, or takes it away: whoever asks may not know of the others. A folder that is kept has to
+   * be there.
+   * @throws Problem 400, 404
+   */
+  async changeMark({ mark, on }: MarkChange): Promise<void> {
+    if (on && mark.scope === "folder") await this.checkMarked(mark.place, mark.path);
+    const target = targetOfMark(mark);
+    await this.marksFile.change((all) => {
+      const others = all.filter((one) => targetOfMark(one) !== target);
+      if (on && others.length >= MOST_MARKS) throw new Problem(409, "too-many", `At most ${MOST_MARKS} marks are kept`);
+      return on ? [...others, mark] : others;
+    });
     await this.tellTerms();
+  }
+
+  private async checkMarked(place: string, below: string): Promise<void> {
+    const { folder } = this.folders.get(place);
+    if (below !== "" && !isSafePath(below))
+      throw new Problem(
+        400,
+        "invalid",
+        `path: "${below}" leads out of ${folder}; name what is in it, such as shows/cache`,
+      );
+    const isThere = await Folder.with(folder, (root) => {
+      if (below === "") return true;
+      const end = below.lastIndexOf("/");
+      const above = end < 0 ? root : root.enter(below.slice(0, end));
+      try {
+        return above.stat(below.slice(end + 1)) !== undefined;
+      } finally {
+        if (above !== root) above.close();
+      }
+    }).catch((error: NodeJS.ErrnoException) => {
+      if (error.code === "ENOENT" || error.code === "ENOTDIR") return false;
+      throw error;
+    });
+    if (!isThere) throw new Problem(404, "no-folder", `There is nothing at ${below} in ${folder}`);
   }
 
   /** Takes what the page knows of compositions; those rules run that are for one that was just closed. */
@@ -457,6 +504,12 @@ export class Sweeper {
       skipped,
     };
     return this.history.add({ ...entry, ...measured });
+  }
+
+  /** Notes what a lower cap of a location removed. */
+  noteCap(place: string, { frames, bytes }: Removed): Promise<void> {
+    const batch = { id: "cap", items: frames, files: frames, bytes, projects: [] };
+    return this.note("emptied", batch, place, "a lower cap", 0);
   }
 
   // Rules

@@ -1,10 +1,19 @@
-import { FRAME_FORMATS, KEY_PATTERN, locationSettingsSchema, type FrameFormat } from "@kinetocache/core";
+import {
+  FRAME_FORMATS,
+  KEY_PATTERN,
+  LARGEST_CAP,
+  locationSettingsSchema,
+  SMALLEST_CAP,
+  type FrameFormat,
+  type LocationSettings,
+} from "@kinetocache/core";
 import express, { Router } from "express";
 import Joi from "joi";
 import { lengthOf } from "../http/body";
 import { accept } from "../http/problem";
 import type { Holds, Locations } from "./locations";
 import type { Moves } from "./moves";
+import type { Removed, Volume } from "./volume";
 
 const keySchema = Joi.string().pattern(KEY_PATTERN, "32 hexadecimal digits").required().label("key");
 
@@ -29,13 +38,26 @@ const registerSchema = Joi.object<{ folder: string; holds: Holds }>({
   holds: Joi.string().valid("frames", "media").required(),
 });
 
+const changeSchema = locationSettingsSchema.append<Partial<LocationSettings> & { readonly mayRemove?: boolean }>({
+  mayRemove: Joi.boolean(),
+});
+const capSchema = Joi.object<{ capBytes: number }>({
+  capBytes: Joi.number().integer().min(SMALLEST_CAP).max(LARGEST_CAP).required(),
+});
 const moveSchema = Joi.object<{ to: string }>({ to: Joi.string().max(40).required() });
 
 // A 16384 × 4096 picture at float is 1 GiB.
 const LARGEST_FRAME = 2 ** 30;
 
-/** Locations, their settings and what is stored in them. */
-export function locationRoutes(locations: Locations, moves: Moves): Router {
+/**
+ * Locations, their settings and what is stored in them.
+ * @param onRemoved told of what a lower cap removed
+ */
+export function locationRoutes(
+  locations: Locations,
+  moves: Moves,
+  onRemoved: (volume: Volume, removed: Removed) => Promise<void>,
+): Router {
   const router = Router();
 
   router.get("/", async (_request, response) => {
@@ -54,9 +76,18 @@ export function locationRoutes(locations: Locations, moves: Moves): Router {
   });
 
   router.put("/:id", express.json(), async (request, response) => {
-    const { volume } = locations.get(request.params.id);
-    await volume.change(accept(locationSettingsSchema, request.body, "settings"));
+    const { id } = request.params;
+    const { volume } = locations.get(id);
+    const { mayRemove, ...settings } = accept(changeSchema, request.body, "settings");
+    const removed = await volume.change(settings, mayRemove);
+    if (removed.frames > 0) await onRemoved(volume, removed);
     response.json(await volume.state());
+  });
+
+  // What a cap would remove; nothing is changed.
+  router.post("/:id/cap", express.json(), (request, response) => {
+    const { volume } = locations.get(request.params.id);
+    response.json(volume.removedBy(accept(capSchema, request.body, "body").capBytes));
   });
 
   router.post("/:id/move", express.json(), async (request, response) => {

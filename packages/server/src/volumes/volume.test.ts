@@ -182,8 +182,28 @@ test("what is only announced takes no frame's place", () =>
     expect(await readdir(path.join(server.data, "volume/temporary"))).toEqual([]);
   }));
 
+test("a lower cap says what it takes, takes nothing before that may go, and stands in the history", () =>
+  withServer(async (server) => {
+    for (let n = 0; n < 6; n++) await server.store(keyOf(n), content(n, 5 * MIB));
+    const capBytes = 16 * MIB;
+    const about = await (await server.send("POST", "/api/locations/main/cap", { capBytes })).json();
+    expect(about).toEqual({ frames: 3, bytes: 3 * allocatedBytes(5 * MIB) });
+    const put = (body: object) => server.send("PUT", "/api/locations/main", body);
+    const refused = (await (await put({ capBytes })).json()) as { title: string; detail: string };
+    expect(refused.title).toBe("would-remove");
+    expect(refused.detail).toContain("3 frames");
+    expect(await server.volume()).toMatchObject({ frames: 6, capBytes: 20 * 2 ** 30 });
+    for (const nonsense of [-5 * 2 ** 30, 0, 1, 2 ** 60, NaN, "much"])
+      expect([nonsense, (await put({ capBytes: nonsense, mayRemove: true })).status]).toEqual([nonsense, 400]);
+    expect((await put({ capBytes, mayRemove: true })).status).toBe(200);
+    expect(await server.volume()).toMatchObject({ frames: 3, capBytes });
+    const history = await server.json<object[]>("/api/sweep/history");
+    expect(history).toMatchObject([{ what: "emptied", by: "a lower cap", items: 3, bytes: 3 * 5 * MIB }]);
+  }));
+
 describe("the cap", () => {
-  const setCap = (server: TestServer, capBytes: number) => server.send("PUT", "/api/locations/main", { capBytes });
+  const setCap = (server: TestServer, capBytes: number) =>
+    server.send("PUT", "/api/locations/main", { capBytes, mayRemove: true });
   const state = (server: TestServer) => server.volume();
 
   test("frames used long ago make room; frames in use do not, and the newcomer is refused", () =>

@@ -59,6 +59,12 @@ const growthSchema = Joi.array<readonly FillSample[]>().items(
   Joi.object({ atMs: Joi.number().required(), bytes: Joi.number().min(0).required() }),
 );
 
+/** What a lower cap took. */
+export interface Removed {
+  readonly frames: number;
+  readonly bytes: Bytes;
+}
+
 /** A frame as it is read. */
 export interface ReadFrame extends Pick<StoredFrame, "format" | "owner" | "costMs"> {
   readonly content: Buffer;
@@ -193,9 +199,30 @@ export class Volume {
     return this.growth.value;
   }
 
-  /** Changes settings; a lower cap takes effect at once. */
-  async change(settings: Partial<LocationSettings>): Promise<void> {
+  /** Frames that a cap has no room for, in the order in which they go. */
+  private overCap(capBytes: Bytes): StoredFrame[] {
+    let over = this.takenBytes() - capBytes;
+    if (over <= 0) return [];
+    const frames = this.index.all().sort(ORDERS[this.settings.rule]);
+    const end = frames.findIndex(({ size }) => (over -= allocatedBytes(size)) <= 0);
+    return end < 0 ? frames : frames.slice(0, end + 1);
+  }
+
+  /** What a cap would take: frames that are removed for good, as holding counts against it as well. */
+  removedBy(capBytes: Bytes): Removed {
+    const frames = this.overCap(capBytes);
+    return { frames: frames.length, bytes: frames.reduce((sum, { size }) => sum + allocatedBytes(size), 0) };
+  }
+
+  /**
+   * Changes settings.
+   * @param mayRemove whether frames that a lower cap has no room for may be removed
+   * @returns what was removed
+   * @throws Problem 400 for a cap that is larger than the drive, 409 for one that removes what may not be
+   */
+  async change(settings: Partial<LocationSettings>, mayRemove = false): Promise<Removed> {
     const next = { ...this.settings, ...settings };
+    if (settings.capBytes !== undefined) await this.checkCap(settings.capBytes);
     if (next.capBytes < this.sequenceBytes() + this.holdingBytes() && this.sequenceBytes() > 0) {
       throw new Problem(
         409,
@@ -210,8 +237,26 @@ export class Volume {
         "Holding alone is larger than that cap; empty holding first, or set a larger cap",
       );
     }
+    const removed = this.removedBy(next.capBytes);
+    if (removed.frames > 0 && !mayRemove)
+      throw new Problem(
+        409,
+        "would-remove",
+        `That cap has no room for ${removed.frames} frames of ${removed.bytes} bytes, which would be removed for good; say that they may go`,
+      );
     await this.settingsFile.replace(next);
     await this.makeRoom(0);
+    return removed;
+  }
+
+  private async checkCap(capBytes: Bytes): Promise<void> {
+    const totalBytes = await this.medium.totalBytes(this.root);
+    if (capBytes > totalBytes)
+      throw new Problem(
+        400,
+        "invalid",
+        `capBytes: the drive of ${this.root} has ${totalBytes} bytes in all; choose a lower cap`,
+      );
   }
 
   /** Keys of all frames held, each with what rendering it took. */

@@ -9,7 +9,7 @@ import {
 import { useEffect } from "react";
 import type { BrowserDiskState } from "../engine/browserDisk/browserDisk";
 import { send, useEngine } from "./engineStore";
-import { changeFolder, useFolders, type FolderState } from "./server";
+import { capOfFolder, changeFolder, useFolders, type FolderState } from "./server";
 import { useWorkspace } from "./workspace";
 
 /** A location as the screens show it: a folder that the server keeps, or the browser's own storage. */
@@ -107,12 +107,26 @@ export function useDiskCache(): { readonly location: LocationView | undefined; r
   return { location: folder && folderView(folder), error: folders.error };
 }
 
-/** Changes settings of a location. @throws RequestError */
-export async function changeLocation(id: string, settings: Partial<LocationSettings>): Promise<void> {
+/** What a cap would remove for good. @throws RequestError */
+export async function removedByCap(
+  id: string,
+  { bytes }: LocationContents,
+  capBytes: number,
+): Promise<{ readonly frames?: number; readonly bytes: number }> {
+  if (id !== BROWSER_LOCATION) return capOfFolder(id, capBytes);
+  return { bytes: Math.max(0, bytes - capBytes) };
+}
+
+/** Changes settings of a location. @param mayRemove whether a lower cap may remove frames @throws RequestError */
+export async function changeLocation(
+  id: string,
+  settings: Partial<LocationSettings>,
+  mayRemove = false,
+): Promise<void> {
   if (id === BROWSER_LOCATION) {
     send({ kind: "changeBrowserDisk", settings });
     return;
   }
-  await changeFolder(id, settings);
+  await changeFolder(id, mayRemove ? { ...settings, mayRemove } : settings);
   send({ kind: "diskChanged" });
 }

@@ -1,9 +1,9 @@
-import type { OwnerMark, SweepItem, SweepMark } from "@kinetocache/core";
+import { targetOfMark, type OwnerMark, type SweepItem, type SweepMark } from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
 import { useMemo } from "react";
 import { database } from "./database";
 import { changeBeside } from "./documents";
-import { changeSweepMarks, useSweepMarks } from "./sweep";
+import { changeSweepMark, useSweepMarks } from "./sweep";
 import { useWorkspace } from "./workspace";
 
 type Owned = Pick<SweepItem, "place" | "owner">;
@@ -35,13 +35,9 @@ export function useMarks(): Marks {
     const attempt = (work: Promise<unknown>) => {
       work.catch((error: unknown) => notify((error as Error).message));
     };
-    const toggle = (mark: SweepMark) => {
-      const target = targetOf(mark);
-      const before = marks.find((other) => targetOf(other) === target);
-      const others = marks.filter((other) => other !== before);
-      attempt(changeSweepMarks(before?.mark === mark.mark ? others : [...others, mark]));
-    };
-    const targets = new Map(marks.map((mark) => [targetOf(mark), mark.mark]));
+    const targets = new Map(marks.map((mark) => [targetOfMark(mark), mark.mark]));
+    const toggle = (mark: SweepMark) =>
+      attempt(changeSweepMark(marks, mark, targets.get(targetOfMark(mark)) !== mark.mark));
     return {
       ofOwner: ({ place, owner = "" }) =>
         isRegistered(place) ? targets.get(`project ${owner}`) : compositions?.get(owner),
@@ -55,8 +51,4 @@ export function useMarks(): Marks {
       toggleFolder: (place, path) => toggle({ scope: "folder", place, path, mark: "kept" }),
     };
   }, [told, compositions, notify]);
-}
-
-function targetOf(mark: SweepMark): string {
-  return mark.scope === "project" ? `project ${mark.owner}` : `${mark.scope} ${mark.place}/${mark.path}`;
 }

@@ -195,7 +195,17 @@ export const json = (method: string, body: unknown): RequestInit => ({
   body: JSON.stringify(body),
 });
 
-export async function changeFolder(id: string, change: Partial<LocationSettings>): Promise<void> {
+/** What a cap would remove from a folder for good. */
+export async function capOfFolder(id: string, capBytes: number): Promise<{ frames: number; bytes: number }> {
+  const response = await request(`${FOLDERS}/${id}/cap`, json("POST", { capBytes }));
+  return (await response.json()) as { frames: number; bytes: number };
+}
+
+/** @param change with `mayRemove` where a lower cap may remove frames */
+export async function changeFolder(
+  id: string,
+  change: Partial<LocationSettings> & { readonly mayRemove?: boolean },
+): Promise<void> {
   await request(`${FOLDERS}/${id}`, json("PUT", change));
   await refreshDisk();
 }

@@ -1,25 +1,26 @@
-import type {
-  CleaningRule,
-  FolderReport,
-  FrameItem,
-  GatheredState,
-  HandedComposition,
-  HeldItem,
-  HeldReport,
-  HistoryEntry,
-  OwnerMark,
-  PathVerdict,
-  Relinked,
-  RuleFile,
-  RuleReport,
-  Selection,
-  Stayed,
-  SweepMark,
-  SweepPlan,
-  SweepSettings,
-  WaitingBatch,
-  WrapProject,
-  WrapState,
+import {
+  targetOfMark,
+  type CleaningRule,
+  type FolderReport,
+  type FrameItem,
+  type GatheredState,
+  type HandedComposition,
+  type HeldItem,
+  type HeldReport,
+  type HistoryEntry,
+  type OwnerMark,
+  type PathVerdict,
+  type Relinked,
+  type RuleFile,
+  type RuleReport,
+  type Selection,
+  type Stayed,
+  type SweepMark,
+  type SweepPlan,
+  type SweepSettings,
+  type WaitingBatch,
+  type WrapProject,
+  type WrapState,
 } from "@kinetocache/core";
 import useSWR, { mutate, type SWRResponse } from "swr";
 import { EVERY_TWO_SECONDS, JOBS, json, read, refreshDisk, request, type RequestError } from "./server";
@@ -128,9 +129,9 @@ export function useSweepSettings(): SWRResponse<SweepSettings & { rulesAtMs?: nu
 const changing = new Map<string, Promise<unknown>>();
 
 /** Shown at once, and taken back when the server refuses it: the next change builds on this one. */
-async function replaceAtOnce(path: string, shown: unknown, told = shown): Promise<void> {
+async function changeAtOnce(path: string, shown: unknown, init: RequestInit): Promise<void> {
   await mutate(path, shown, { revalidate: false });
-  const change = (changing.get(path) ?? Promise.resolve()).then(() => request(path, json("PUT", told)));
+  const change = (changing.get(path) ?? Promise.resolve()).then(() => request(path, init));
   const settled = change.catch(() => undefined);
   changing.set(path, settled);
   try {
@@ -146,7 +147,7 @@ async function replaceAtOnce(path: string, shown: unknown, told = shown): Promis
 
 export async function changeSweepSettings(settings: SweepSettings): Promise<void> {
   const { emptyAfterDays, rules, timetable } = settings;
-  await replaceAtOnce(SETTINGS, settings, { emptyAfterDays, rules, timetable });
+  await changeAtOnce(SETTINGS, settings, json("PUT", { emptyAfterDays, rules, timetable }));
 }
 
 const PREVIEW = `${SWEEP}/rules/preview`;
@@ -194,8 +195,10 @@ export function useSweepMarks(): SWRResponse<SweepMark[], RequestError> {
   return useSWR<SweepMark[], RequestError>(MARKS, read, SLOWLY);
 }
 
-export async function changeSweepMarks(marks: readonly SweepMark[]): Promise<void> {
-  await replaceAtOnce(MARKS, marks);
+/** Sets one mark, or takes it away; others that another tab has set meanwhile stay. @param shown the marks as listed */
+export async function changeSweepMark(shown: readonly SweepMark[], mark: SweepMark, on: boolean): Promise<void> {
+  const others = shown.filter((one) => targetOfMark(one) !== targetOfMark(mark));
+  await changeAtOnce(MARKS, on ? [...others, mark] : others, json("POST", { mark, on }));
   await mutate(FOLDERS);
 }
 

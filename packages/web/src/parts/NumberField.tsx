@@ -12,18 +12,25 @@ interface NumberFieldProps {
   readonly id?: string;
   readonly label?: string;
   readonly onChange: (value: number) => void;
+  /** Told of what is out of range, which is not taken then; without it the nearest end is. */
+  readonly onRefused?: (typed: number) => void;
 }
 
 /**
- * A typed number, applied on Enter or on leaving. What is out of range goes to the nearest end, what is no
- * number back to what was.
+ * A typed number, applied on Enter or on leaving. What is out of range goes to the nearest end or is refused, what is
+ * no number back to what was.
  */
-export function NumberField({ value, min, max, step, unit, decimals, id, label, onChange }: NumberFieldProps) {
+export function NumberField(props: NumberFieldProps) {
+  const { value, min, max, step, unit, decimals, id, label, onChange, onRefused } = props;
   const text = decimals === undefined ? String(value) : value.toFixed(decimals);
   const apply = (input: HTMLInputElement) => {
     const typed = input.value.trim() === "" ? NaN : Number(input.value);
     input.value = text;
     if (!Number.isFinite(typed) || typed === Number(text)) return;
+    if (onRefused && (typed < min || typed > max)) {
+      onRefused(typed);
+      return;
+    }
     const next = Math.max(min, Math.min(max, typed));
     if (next !== value) onChange(next);
   };

@@ -14,7 +14,7 @@ import { useEffect, useId, useMemo, useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import { send, useEngine } from "../../data/engineStore";
-import { changeLocation, type LocationContents, type LocationView } from "../../data/locations";
+import { changeLocation, removedByCap, type LocationContents, type LocationView } from "../../data/locations";
 import { useFrameItems } from "../../data/reach";
 import { unregisterFolder } from "../../data/server";
 import { emptyBatch, holdSelection, restoreBatch, useFrames, useHolds, type PlacedFrame } from "../../data/sweep";
@@ -63,9 +63,21 @@ interface SettingsProps {
 }
 
 function Settings({ id, contents }: SettingsProps) {
-  const { document } = useWorkspace();
+  const { document, notify } = useWorkspace();
   const attempt = useAttempt();
   const { settings } = contents;
+  // A cap that would remove frames, until it is said that they may go.
+  const [asked, setAsked] = useState<{ capBytes: number; frames?: number; bytes: number }>();
+  const setCap = (capBytes: number) => {
+    setAsked(undefined);
+    void attempt(() => changeLocation(id, { capBytes }, true));
+  };
+  const askForCap = (capBytes: number) =>
+    attempt(async () => {
+      const removed = await removedByCap(id, contents, capBytes);
+      if (removed.bytes > 0) setAsked({ capBytes, ...removed });
+      else await changeLocation(id, { capBytes });
+    });
   const change = (part: Partial<LocationSettings>) => void attempt(() => changeLocation(id, part));
   const loss = formatLoss(document.depth, settings.deepest);
   return (
@@ -80,7 +92,10 @@ function Settings({ id, contents }: SettingsProps) {
           max={LARGEST_CAP / GIB}
           step={0.5}
           unit="GB"
-          onChange={(value) => change({ capBytes: Math.round(value * GIB) })}
+          onChange={(value) => void askForCap(Math.round(value * GIB))}
+          onRefused={(typed) =>
+            notify(`${typed} GB is no cap: from ${bytesText(SMALLEST_CAP)} up to what the drive holds. Nothing changed`)
+          }
         />
         <Choice
           label="Goes first"
@@ -101,6 +116,23 @@ function Settings({ id, contents }: SettingsProps) {
           onChange={(deepest) => change({ deepest })}
         />
       </div>
+      {asked ? (
+        <div className="control-warning" role="alert">
+          <p>
+            A cap of {bytesText(asked.capBytes)} removes{" "}
+            {asked.frames === undefined ? "frames" : framesText(asked.frames)}, {bytesText(asked.bytes)}, for good:
+            holding counts against the cap too.
+          </p>
+          <div className="sheet-row">
+            <Button size="sm" variant="dark" onClick={() => setCap(asked.capBytes)}>
+              Remove {bytesText(asked.bytes)} and set the cap
+            </Button>
+            <Button size="sm" variant="outline-dark" onClick={() => setAsked(undefined)}>
+              Leave the cap
+            </Button>
+          </div>
+        </div>
+      ) : null}
       {loss ? (
         <p className="control-warning">{loss}</p>
       ) : (

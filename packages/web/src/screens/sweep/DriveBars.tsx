@@ -1,7 +1,7 @@
 import { bytesText } from "../../parts/format";
 import type { DriveParts } from "./ledgerView";
 
-/** Per drive: other files, live cache, stale, holding, free, and the cap. */
+/** Per drive: other files, live cache, stale with and without an owner, holding, free, and the cap. */
 export function DriveBars({ drives }: { readonly drives: readonly DriveParts[] }) {
   return (
     <div className="drive-bars">
@@ -25,6 +25,7 @@ function Bar({ drive }: { readonly drive: DriveParts }) {
     { name: "Other files", bytes: drive.otherBytes, className: "part-other" },
     { name: "Live cache", bytes: drive.liveBytes, className: "part-live" },
     { name: "Stale", bytes: drive.staleBytes, className: "part-stale" },
+    { name: "No owner", bytes: drive.unownedBytes, className: "part-unowned" },
     { name: "Holding", bytes: drive.holdingBytes, className: "part-holding" },
     { name: "Free", bytes: drive.freeBytes, className: "part-room" },
   ];

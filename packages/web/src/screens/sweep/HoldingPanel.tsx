@@ -59,6 +59,8 @@ export function HoldingPanel() {
   const { notify } = useWorkspace();
   const [open, setOpen] = useState<string>();
   const { busy, run } = useAttempt();
+  // The batch of which it is asked whether it is to go.
+  const [emptying, setEmptying] = useState<string>();
   if (holds.error && !holds.data)
     return (
       <>
@@ -116,14 +118,43 @@ export function HoldingPanel() {
                       <Button size="sm" variant="outline-dark" disabled={busy} onClick={() => void restore(batch.id)}>
                         Bring back
                       </Button>
-                      <Button size="sm" variant="outline-dark" disabled={busy} onClick={() => void empty(batch.id)}>
-                        Empty, {bytesText(batch.bytes)} for good
+                    </td>
+                    <td className="holding-empty">
+                      <Button
+                        size="sm"
+                        variant="outline-dark"
+                        aria-expanded={emptying === batch.id}
+                        onClick={() => setEmptying(emptying === batch.id ? undefined : batch.id)}
+                      >
+                        Empty…
                       </Button>
                     </td>
                   </tr>
+                  {emptying === batch.id ? (
+                    <tr>
+                      <td colSpan={6} className="holding-question">
+                        {countText(batch.items, "item")}, {bytesText(batch.bytes)}, would be gone: nothing brings{" "}
+                        {batch.items === 1 ? "it" : "them"} back.{" "}
+                        <Button
+                          size="sm"
+                          variant="dark"
+                          disabled={busy}
+                          onClick={() => {
+                            setEmptying(undefined);
+                            void empty(batch.id);
+                          }}
+                        >
+                          Let {bytesText(batch.bytes)} go for good
+                        </Button>{" "}
+                        <Button size="sm" variant="outline-dark" onClick={() => setEmptying(undefined)}>
+                          Leave it
+                        </Button>
+                      </td>
+                    </tr>
+                  ) : null}
                   {open === batch.id ? (
                     <tr>
-                      <td colSpan={5}>
+                      <td colSpan={6}>
                         <HeldItems
                           batch={batch}
                           busy={busy}

@@ -33,6 +33,7 @@ import {
   filterItems,
   groupedRows,
   isSelectable,
+  isUnowned,
   itemKey,
   plainRows,
   selectedShare,
@@ -47,7 +48,8 @@ import { PlanPanel } from "./PlanPanel";
 import { SkippedList } from "./SkippedList";
 import { countText, kindText, projectText } from "./sweepWords";
 
-type Plan = Omit<SweepPlan, "items"> & { readonly items: number };
+/** What was looked at, and what it was asked for. */
+type Plan = Omit<SweepPlan, "items"> & { readonly items: number; readonly chosen: readonly SweepItem[] };
 
 const AGES = [1, 7, 15, 30, 90, 365];
 const SIZES = [1, 10, 100, 1024];
@@ -202,12 +204,18 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
     [view, listed, groups, open, sort],
   );
   const drives = useMemo(() => driveParts(listing ?? [], places, items), [listing, places, items]);
+  // What goes is what is ticked, of what is listed.
   const chosenItems = useMemo(
-    () => items.filter((item) => isSelectable(item) && selected.has(itemKey(item))),
-    [items, selected],
+    () => listed.filter((item) => isSelectable(item) && selected.has(itemKey(item))),
+    [listed, selected],
   );
+  const hidden = useMemo(() => {
+    const shown = new Set(listed);
+    return items.filter((item) => isSelectable(item) && selected.has(itemKey(item)) && !shown.has(item));
+  }, [items, listed, selected]);
   const sum = (list: readonly SweepItem[]) => list.reduce((total, { bytes }) => total + bytes, 0);
   const staleBytes = useMemo(() => sum(items.filter((item) => stale.has(itemKey(item)))), [items, stale]);
+  const unownedBytes = useMemo(() => sum(items.filter(isUnowned)), [items]);
   const rebuildMs = chosenItems.reduce((total, item) => total + (item.rebuildMs ?? 0), 0);
 
   const onSelect = useCallback(
@@ -224,26 +232,50 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
       return next;
     });
   }, []);
-  const { toggleOwner, toggleItem } = marks;
+  const select = (next: ReadonlySet<string> | undefined) => {
+    setPlan(undefined);
+    setChosen(next);
+  };
+  const { toggleOwner, toggleItem, ofOwner: markOf } = marks;
   const onMark = useCallback(
     (group: ItemGroup, mark: "kept" | "delivered") => {
-      setChosen(undefined);
+      // Nothing else ticks itself again; what is said to be delivered may go.
+      const isDelivered = mark === "delivered" && markOf(group) !== "delivered";
+      setChosen((before) => {
+        const next = new Set(before ?? stale);
+        for (const item of group.items) if (isDelivered) next.add(itemKey(item));
+        return next;
+      });
       setPlan(undefined);
       toggleOwner(group, mark);
     },
-    [toggleOwner],
+    [toggleOwner, markOf, stale],
   );
+  const onKeep = useCallback(
+    (item: Pick<SweepItem, "place" | "id">) => {
+      setChosen((before) => before ?? stale);
+      setPlan(undefined);
+      toggleItem(item);
+    },
+    [toggleItem, stale],
+  );
+  const onFilter = useCallback((next: LedgerFilter) => {
+    // What would go is another thing then.
+    setPlan(undefined);
+    setFilter(next);
+  }, []);
   const placeText = useCallback((id: string) => places.find((place) => place.id === id)?.path ?? id, [places]);
   const look = () =>
     run(async () => {
       setMoved(undefined);
-      setPlan(await planSelection(selectionOf(items, selected)));
+      const found = await planSelection(selectionOf(chosenItems, selected));
+      setPlan({ ...found, chosen: chosenItems });
     });
-  const move = () =>
+  const move = (planned: Plan) =>
     run(async () => {
-      setMoved(await holdSelection(selectionOf(items, selected)));
+      setMoved(await holdSelection(selectionOf(planned.chosen, selected)));
       setPlan(undefined);
-      setChosen(undefined);
+      setChosen(new Set());
     });
   const bringBack = (report: HeldReport) =>
     run(async () => {
@@ -257,7 +289,12 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
       <div className="page-head">
         <h1>{stale.size > 0 ? `${bytesText(staleBytes)} can go` : isMarking ? "Looking…" : "Nothing is stale"}</h1>
         <span>
-          of {bytesText(sum(items))} of cache on {countText(Math.max(1, drives.length), "drive")}.{" "}
+          {unownedBytes > 0 ? (
+            <>
+              <strong>{bytesText(unownedBytes)} more has no owner: look before.</strong>{" "}
+            </>
+          ) : null}
+          Of {bytesText(sum(items))} of cache on {countText(Math.max(1, drives.length), "drive")}.{" "}
           {rebuildMs > 0
             ? `Making the selected ${bytesText(sum(chosenItems))} again would take about ${durationText(rebuildMs)}${chosenItems.some(({ isEstimate }) => isEstimate) ? " est." : ""}`
             : ""}
@@ -295,14 +332,14 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
           plan={plan}
           places={places}
           busy={busy}
-          onMove={() => void move()}
+          onMove={() => void move(plan)}
           onLeave={() => setPlan(undefined)}
         />
       ) : null}
       {moved ? <Moved report={moved} busy={busy} onBringBack={() => void bringBack(moved)} /> : null}
       <DriveBars drives={drives} />
       <section className="sheet ledger-sheet" aria-label="Ledger">
-        <FilterBar ledger={ledger} filter={filter} onFilter={setFilter} drives={drives} />
+        <FilterBar ledger={ledger} filter={filter} onFilter={onFilter} drives={drives} />
         <div className="ledger-views">
           <ToggleButtonGroup
             type="radio"
@@ -324,12 +361,20 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
             ))}
           </ToggleButtonGroup>
           <span>
-            {countText(listed.length, "item")} listed, {countText(chosenItems.length, "item")} selected
+            {countText(listed.length, "item")} listed, {chosenItems.length.toLocaleString("en")} of them selected
           </span>
-          <Button size="sm" variant="outline-dark" disabled={!chosen} onClick={() => setChosen(undefined)}>
+          {hidden.length > 0 ? (
+            <span role="status">
+              {countText(hidden.length, "selected item")} not listed, {bytesText(sum(hidden))}: stays{" "}
+              <Button size="sm" variant="outline-dark" onClick={() => onFilter(EVERYTHING)}>
+                List everything
+              </Button>
+            </span>
+          ) : null}
+          <Button size="sm" variant="outline-dark" disabled={!chosen} onClick={() => select(undefined)}>
             Select what is stale
           </Button>
-          <Button size="sm" variant="outline-dark" onClick={() => setChosen(new Set())}>
+          <Button size="sm" variant="outline-dark" onClick={() => select(new Set())}>
             Select nothing
           </Button>
         </div>
@@ -370,7 +415,7 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
               onSelect={onSelect}
               onOpen={onOpen}
               onMark={onMark}
-              onKeep={toggleItem}
+              onKeep={onKeep}
             />
           </>
         )}

@@ -1,12 +1,17 @@
-import type { SweepPlan } from "@kinetocache/core";
+import type { SweepItem, SweepPlan } from "@kinetocache/core";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useMemo, useRef } from "react";
 import Button from "react-bootstrap/Button";
 import type { LedgerPlace } from "../../data/ledger";
 import { bytesText, durationText } from "../../parts/format";
 import { SkippedList } from "./SkippedList";
-import { countText } from "./sweepWords";
+import { isRegistered } from "../../data/marks";
+import { itemKey } from "./ledgerView";
+import { countText, rebuildText } from "./sweepWords";
 
 interface PlanPanelProps {
-  readonly plan: Omit<SweepPlan, "items"> & { readonly items: number };
+  /** With all that was chosen; what of it is skipped does not go. */
+  readonly plan: Omit<SweepPlan, "items"> & { readonly items: number; readonly chosen: readonly SweepItem[] };
   readonly places: readonly LedgerPlace[];
   readonly busy: boolean;
   readonly onMove: () => void;
@@ -15,7 +20,11 @@ interface PlanPanelProps {
 
 /** Exactly what would move, before it does. */
 export function PlanPanel({ plan, places, busy, onMove, onLeave }: PlanPanelProps) {
-  const { items, files, bytes, bytesByPlace, rebuildMs, isEstimate, lostBytes, skipped } = plan;
+  const { items, files, bytes, bytesByPlace, rebuildMs, isEstimate, lostBytes, skipped, chosen } = plan;
+  const planned = useMemo(() => {
+    const left = new Set(skipped.map(itemKey));
+    return chosen.filter((item) => !left.has(itemKey(item))).sort((a, b) => b.bytes - a.bytes);
+  }, [chosen, skipped]);
   const pathOf = (id: string) => places.find((place) => place.id === id)?.path ?? id;
   return (
     <section className="sheet plan" aria-label="Before anything moves">
@@ -54,6 +63,55 @@ export function PlanPanel({ plan, places, busy, onMove, onLeave }: PlanPanelProp
         <li>It is on the same drive until holding is emptied, and can be brought back until then</li>
       </ul>
       <SkippedList skipped={skipped} words="skipped" />
+      <PlannedItems items={planned} pathOf={pathOf} />
     </section>
+  );
+}
+
+const LINE_PX = 24;
+
+/** Every item that would move: a list of which only what is in view is made. */
+function PlannedItems({ items, pathOf }: { readonly items: readonly SweepItem[]; pathOf: (place: string) => string }) {
+  const scroller = useRef<HTMLDivElement>(null);
+  const lines = useVirtualizer({
+    count: items.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => LINE_PX,
+    overscan: 8,
+  });
+  if (items.length === 0) return null;
+  return (
+    <div className="planned" role="table" aria-label="What would move" aria-rowcount={items.length}>
+      <div className="planned-scroller" ref={scroller} tabIndex={0} role="rowgroup">
+        <div className="planned-lines" style={{ height: lines.getTotalSize() }}>
+          {lines.getVirtualItems().map(({ index, start }) => {
+            const item = items[index]!;
+            const { place, id, project, reason, bytes } = item;
+            return (
+              <div
+                key={itemKey(item)}
+                className="planned-line"
+                role="row"
+                aria-rowindex={index + 1}
+                style={{ transform: `translateY(${start}px)` }}
+              >
+                <span role="cell" title={`${pathOf(place)}/${id}`}>
+                  {isRegistered(place) ? id : project}
+                </span>
+                <span role="cell" title={reason}>
+                  {reason}
+                </span>
+                <span role="cell" className="mono">
+                  {bytesText(bytes)}
+                </span>
+                <span role="cell" className="mono">
+                  {rebuildText(item)}
+                </span>
+              </div>
+            );
+          })}
+        </div>
+      </div>
+    </div>
   );
 }

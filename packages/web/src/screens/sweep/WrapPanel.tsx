@@ -111,8 +111,10 @@ interface WrappingProps {
 function Wrapping({ state, isOpen }: WrappingProps) {
   const { notify } = useWorkspace();
   const [target, setTarget] = useState("");
-  const [sweeps, setSweeps] = useState(true);
-  const { originals, generated } = state;
+  const { originals, generated, missing } = state;
+  // With media missing, what was generated may be the only pictures that are left.
+  const [wish, setSweeps] = useState<boolean>();
+  const sweeps = wish ?? missing === 0;
   const start = (event: FormEvent) => {
     event.preventDefault();
     startWrap(state.file, target.trim(), sweeps).catch((error: unknown) => notify((error as Error).message));
@@ -171,6 +173,15 @@ function Wrapping({ state, isOpen }: WrappingProps) {
           checked={sweeps}
           onChange={(event) => setSweeps(event.target.checked)}
         />
+        {missing > 0 ? (
+          <p role="note">
+            <strong>
+              {countText(missing, "original")} {missing === 1 ? "is" : "are"} missing.
+            </strong>{" "}
+            What was generated may be the only pictures of {missing === 1 ? "it" : "them"} that are left
+            {sweeps ? ", and would go to holding." : ", and stays."}
+          </p>
+        ) : null}
       </Form>
     </>
   );

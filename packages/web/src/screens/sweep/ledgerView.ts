@@ -87,10 +87,16 @@ export function plainRows(items: readonly SweepItem[], sort: Sort): LedgerRow[] 
   return [...items].sort((a, b) => compare(a, b, sort)).map((item) => ({ item, isInside: false }));
 }
 
-/** What is selected unless the user says otherwise. */
+/** Whether an item is stale and has no owner that could make it again: somebody has to look at it first. */
+export function isUnowned({ state, kind, rebuildMs }: SweepItem): boolean {
+  const isAbandoned = state === "orphaned" || state === "ownerless";
+  return isAbandoned && isSweepable(state, kind) && rebuildMs === undefined;
+}
+
+/** What is selected unless the user says otherwise: what is stale, but for what nothing can make again. */
 export function staleKeys(items: readonly SweepItem[]): Set<string> {
   const keys = new Set<string>();
-  for (const item of items) if (isSweepable(item.state, item.kind)) keys.add(itemKey(item));
+  for (const item of items) if (isSweepable(item.state, item.kind) && !isUnowned(item)) keys.add(itemKey(item));
   return keys;
 }
 
@@ -152,6 +158,8 @@ export interface DriveParts {
   readonly otherBytes: number;
   readonly liveBytes: number;
   readonly staleBytes: number;
+  /** Stale as well, but nothing can make it again. */
+  readonly unownedBytes: number;
   readonly holdingBytes: number;
   /** Of the locations on it that have one. */
   readonly capBytes?: number;
@@ -169,10 +177,11 @@ export function driveParts(
   places: readonly LedgerPlace[],
   items: readonly SweepItem[],
 ): DriveParts[] {
-  const sums = new Map<string, { live: number; stale: number }>();
+  const sums = new Map<string, { live: number; stale: number; unowned: number }>();
   for (const item of items) {
-    const sum = sums.get(item.place) ?? { live: 0, stale: 0 };
-    if (isSweepable(item.state, item.kind)) sum.stale += item.bytes;
+    const sum = sums.get(item.place) ?? { live: 0, stale: 0, unowned: 0 };
+    if (isUnowned(item)) sum.unowned += item.bytes;
+    else if (isSweepable(item.state, item.kind)) sum.stale += item.bytes;
     else sum.live += item.bytes;
     sums.set(item.place, sum);
   }
@@ -182,9 +191,10 @@ export function driveParts(
     const total = (value: (place: LedgerPlace) => number) => own.reduce((sum, place) => sum + value(place), 0);
     const liveBytes = total(({ id }) => sums.get(id)?.live ?? 0);
     const staleBytes = total(({ id }) => sums.get(id)?.stale ?? 0);
+    const unownedBytes = total(({ id }) => sums.get(id)?.unowned ?? 0);
     const holdingBytes = total((place) => place.holdingBytes);
     const caps = own.flatMap(({ capBytes }) => capBytes ?? []);
-    const otherBytes = Math.max(0, totalBytes - freeBytes - liveBytes - staleBytes - holdingBytes);
+    const otherBytes = Math.max(0, totalBytes - freeBytes - liveBytes - staleBytes - unownedBytes - holdingBytes);
     return [
       {
         mount,
@@ -194,6 +204,7 @@ export function driveParts(
         otherBytes,
         liveBytes,
         staleBytes,
+        unownedBytes,
         holdingBytes,
         ...(caps.length > 0 ? { capBytes: caps.reduce((sum, cap) => sum + cap, 0) } : {}),
       },
