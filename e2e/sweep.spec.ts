@@ -120,7 +120,7 @@ test("folders of other programs are registered, listed, swept, brought back in p
   await expect(page.getByLabel("Select Unclaimed, frames, ownerless")).not.toBeChecked();
   await expect(row(page, /Flyway Titles v3/)).toContainText("superseded by v4");
   await expect(row(page, /Unclaimed.*Frames/)).toContainText("nothing says whose it is");
-  await expect(page.getByRole("region", { name: "Drive Spinning drive" })).toContainText(/Stale 24\.\d GB/);
+  await expect(page.getByRole("region", { name: "Drive Spinning drive" })).toContainText(/No owner 24\.\d GB/);
   // The folder that somebody put footage in is not listed, and it is said why.
   await expect(row(page, /Flyway 105/)).toHaveCount(0);
   await goToSweep(page, "Folders");
@@ -201,7 +201,7 @@ test("folders of other programs are registered, listed, swept, brought back in p
     .getByRole("row", { name: /8 items/ })
     .getByRole("button", { name: /^Empty/ })
     .click();
-  await holding.getByRole("button", { name: /go for good$/ }).click();
+  await holding.getByRole("button", { name: /B go for good$/ }).click();
   await expect(holding.getByRole("row", { name: /8 items/ })).toHaveCount(0);
   const history = page.getByRole("region", { name: "History" });
   await expect(history.getByRole("row", { name: /emptied by you/ })).toContainText(/free space from .* to /);

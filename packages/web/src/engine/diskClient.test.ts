@@ -27,7 +27,7 @@ async function withClient(run: (client: DiskClient, server: TestServer) => Promi
     const reached = jest
       .spyOn(globalThis, "fetch")
       .mockImplementation((target, init) =>
-        original(new URL(String(target), server.server.address), withOrigin(server, init)),
+        original(new URL(String(target), server.server.origin), withOrigin(server, init)),
       );
     try {
       await run(new DiskClient(new FrameCodec(new DepthConverter(nodeKernels()))), server);
@@ -40,9 +40,7 @@ async function withClient(run: (client: DiskClient, server: TestServer) => Promi
 
 const original = globalThis.fetch;
 const withOrigin = (server: TestServer, init: RequestInit = {}): RequestInit => {
-  const headers = new Headers(init.headers);
-  headers.set("origin", server.server.address);
-  return { ...init, headers };
+  return { ...init, headers: { ...Object.fromEntries(new Headers(init.headers)), ...server.headers } };
 };
 
 async function names({ data }: TestServer): Promise<string[]> {
@@ -65,7 +63,7 @@ const outgoing = (n: number, stored: HeldPicture, costMs = 40) => ({
 /** Sends as the test itself, not as the client. */
 const change = (server: TestServer, settings: object) =>
   original(
-    `${server.server.address}/api/locations/main`,
+    `${server.server.origin}/api/locations/main`,
     withOrigin(server, {
       method: "PUT",
       headers: { "Content-Type": "application/json" },

@@ -117,7 +117,7 @@ function Settings({ id, contents }: SettingsProps) {
         />
       </div>
       {asked ? (
-        <div className="control-warning" role="alert">
+        <div className="cap-question" role="alert">
           <p>
             A cap of {bytesText(asked.capBytes)} removes{" "}
             {asked.frames === undefined ? "frames" : framesText(asked.frames)}, {bytesText(asked.bytes)}, for good:

@@ -291,7 +291,9 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
         <span>
           {unownedBytes > 0 ? (
             <>
-              <strong>{bytesText(unownedBytes)} more has no owner: look before.</strong>{" "}
+              <strong>
+                {bytesText(unownedBytes)} {stale.size > 0 ? "more has" : "has"} no owner: look before.
+              </strong>{" "}
             </>
           ) : null}
           Of {bytesText(sum(items))} of cache on {countText(Math.max(1, drives.length), "drive")}.{" "}

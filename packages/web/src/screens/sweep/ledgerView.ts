@@ -1,5 +1,6 @@
 import { isSweepable, type ItemGroup, type ItemKind, type ItemState, type SweepItem } from "@kinetocache/core";
 import type { LedgerPlace } from "../../data/ledger";
+import { projectText } from "./sweepWords";
 
 /** Which items are listed. What is left out leaves none out. */
 export interface LedgerFilter {
@@ -56,7 +57,9 @@ export function filterItems(
       (project === undefined || item.project === project) &&
       (before === undefined || item.usedMs <= before) &&
       (largerThan === undefined || item.bytes > largerThan) &&
-      (words === "" || item.id.toLowerCase().includes(words) || item.project.toLowerCase().includes(words)),
+      (words === "" ||
+        item.id.toLowerCase().includes(words) ||
+        projectText(item.project).toLowerCase().includes(words)),
   );
 }
 
