@@ -20,7 +20,7 @@ const owners = (open?: string, marks: readonly (readonly [string, OwnerMark])[] 
     ["ring", "Ringing Station"],
   ]),
   reachable: (owner) => new Set(owner === "night" ? ["a", "b"] : ["c"]),
-  open,
+  open: new Set(open === undefined ? [] : [open]),
   marks: new Map(marks),
 });
 const item = (key: string, owner: string, ageMs = 10 * RECENT_MS, bytes = 4096): FrameItem => ({
@@ -56,7 +56,7 @@ test("what a user keeps is kept before all else; what is delivered goes unless i
   ]);
   expect(classify(item("x", "night"), kept, NOW)).toEqual({ state: "kept", reason: "you keep all of Night Roost" });
   expect(classify(item("q", "gone"), kept, NOW).state).toBe("kept");
-  expect(classify(item("c", "ring", 0), { ...kept, open: "ring" }, NOW).state).toBe("in use");
+  expect(classify(item("c", "ring", 0), { ...kept, open: new Set(["ring"]) }, NOW).state).toBe("in use");
   expect(classify(item("c", "ring", 0), kept, NOW)).toEqual({
     state: "delivered",
     reason: "Ringing Station is delivered",

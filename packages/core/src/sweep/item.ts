@@ -56,8 +56,8 @@ export interface Owners {
   readonly names: ReadonlyMap<string, string>;
   /** The keys among those of its items that a document, its undo history included, can still show. */
   readonly reachable: (owner: string) => Pick<ReadonlySet<ContentKey>, "has">;
-  /** Id of the document that is open. */
-  readonly open?: string;
+  /** Ids of the documents that are open, in whichever tab. */
+  readonly open: ReadonlySet<string>;
   readonly marks: ReadonlyMap<string, OwnerMark>;
 }
 
@@ -73,7 +73,7 @@ export function classify(item: FrameItem, owners: Owners, nowMs: number): Classi
   if (!owners.reachable(item.owner).has(item.key)) {
     return { state: "superseded", reason: `no state of ${name}, undone ones included, shows it` };
   }
-  if (item.owner === owners.open) return { state: "in use", reason: `${name} is open` };
+  if (owners.open.has(item.owner)) return { state: "in use", reason: `${name} is open` };
   if (mark === "delivered") return { state: "delivered", reason: `${name} is delivered` };
   if (nowMs - item.lastUsedMs < RECENT_MS) return { state: "in use", reason: "used in the last 10 minutes" };
   return { state: "idle", reason: `${name} can still show it` };

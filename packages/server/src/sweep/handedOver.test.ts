@@ -108,7 +108,13 @@ test("frames of a composition that is open stay, and one that was not handed ove
   withServer(async (server) => {
     await server.store(keyOf(0), new Uint8Array(100), { owner: ID });
     const compositions = [{ id: ID, name: "Night Roost" }];
-    await server.send("PUT", "/api/sweep/compositions", { compositions, sequences: [], open: ID });
+    await server.send("PUT", "/api/sweep/compositions", {
+      profile: "p",
+      tab: "t",
+      compositions,
+      sequences: [],
+      open: ID,
+    });
     const file = await handOver(server, { sequences: [], bakes: [] });
     expect(await look(server, file)).toMatchObject({ generated: { items: 0, stays: 1 } });
     for (const [id, status] of [

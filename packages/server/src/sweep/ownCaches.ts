@@ -3,47 +3,14 @@ import {
   planSweep,
   sequenceItems,
   type HeldReport,
-  type OwnerMark,
   type PlacedBatch,
   type Skipped,
   type SweepItem,
   type SweepPlan,
 } from "@kinetocache/core";
-import Joi from "joi";
-import type { JsonFile } from "../files/jsonFile";
 import type { Locations, OpenLocation } from "../volumes/locations";
+import type { Clients } from "./clients";
 import { heldItem } from "./desk";
-
-/** A composition of this application, as its page told of it. */
-interface ToldComposition {
-  readonly id: string;
-  readonly name: string;
-  readonly mark?: OwnerMark;
-}
-
-/** What the page knows of compositions; they live in the browser. */
-export interface Told {
-  readonly compositions: readonly ToldComposition[];
-  /** Id of the one that is open. */
-  readonly open?: string;
-  /** Ids of the stored sequences that any of them plays. */
-  readonly sequences: readonly string[];
-}
-
-export const toldSchema = Joi.object<Told>({
-  compositions: Joi.array()
-    .max(10_000)
-    .items(
-      Joi.object({
-        id: Joi.string().max(64).required(),
-        name: Joi.string().max(400).allow("").required(),
-        mark: Joi.string().valid("kept", "delivered"),
-      }),
-    )
-    .required(),
-  open: Joi.string().max(64),
-  sequences: Joi.array().max(100_000).items(Joi.string().max(64)).required(),
-});
 
 const EVERYTHING = { has: () => true };
 
@@ -51,15 +18,8 @@ const EVERYTHING = { has: () => true };
 export class OwnCaches {
   constructor(
     private readonly locations: Locations,
-    private readonly told: JsonFile<Told>,
+    private readonly clients: Clients,
   ) {}
-
-  /** Takes what the page knows of compositions. @returns the id of the one that was closed by that */
-  async tell(told: Told): Promise<string | undefined> {
-    const { open } = this.told.value;
-    await this.told.replace(told);
-    return open === told.open ? undefined : open;
-  }
 
   /**
    * Frames and baked sequences of all locations. What was brought in is source media, and no item.
@@ -74,12 +34,12 @@ export class OwnCaches {
    * @param bakes ids of its baked sequences
    */
   generatedFor(composition: string, bakes: ReadonlySet<string>): SweepItem[] {
-    const closed = this.told.value.open === composition ? undefined : composition;
+    const closed = this.clients.openNow.has(composition) ? undefined : composition;
     return this.items(closed).filter(({ owner, id }) => owner === composition || bakes.has(id));
   }
 
   private itemsOf({ id, volume, sequences }: OpenLocation, closed?: string): SweepItem[] {
-    const { compositions, open, sequences: played } = this.told.value;
+    const { compositions, openNow: open, sequences: played } = this.clients;
     const frames = volume.items().map((frame) => ({ ...frame, location: id }));
     // Before a page told of any, nothing is known of whose they are.
     const isTold = compositions.length > 0;
@@ -91,7 +51,7 @@ export class OwnCaches {
       // Which frames a composition can still show only its page knows.
       reachable: () => EVERYTHING,
       marks: new Map(compositions.flatMap((one) => (one.mark ? [[one.id, one.mark] as const] : []))),
-      ...(open === undefined ? {} : { open }),
+      open,
     };
     const baked = sequences.all().flatMap((sequence) => {
       const state = sequence.state(id);
@@ -103,7 +63,7 @@ export class OwnCaches {
           ? { ...item, state: "idle" as const, reason: "its composition was closed" }
           : item,
       ),
-      ...sequenceItems(baked, isTold ? new Set(played) : undefined),
+      ...sequenceItems(baked, isTold ? played : undefined),
     ];
   }
 

@@ -14,7 +14,7 @@ import { lengthOf } from "../http/body";
 import { accept } from "../http/problem";
 import type { Locations } from "../volumes/locations";
 import { handedSchema } from "./handedOver";
-import { toldSchema, type Told } from "./ownCaches";
+import { toldSchema, type Told } from "./clients";
 import { markChangeSchema, sweepSettingsSchema, type Sweeper } from "./sweeper";
 import type { Timekeeper } from "./timekeeper";
 import type { Wrap } from "./wrap";
@@ -71,6 +71,7 @@ const compositionSchema = Joi.object<{ id: string }>({
     .pattern(/^[\w-]{1,64}$/)
     .required(),
 });
+const profileSchema = Joi.object<{ profile: string }>({ profile: Joi.string().min(1).max(64).required() });
 const fileSchema = Joi.object<{ file: string }>({ file: folderPath.required() });
 const reopenSchema = Joi.object<{ folder: string }>({ folder: folderPath.required() });
 const relinkSchema = Joi.object<{ folder: string; from: string }>({
@@ -206,6 +207,21 @@ export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts
 
   router.put("/compositions", large, async (request, response) => {
     await sweeper.tell(accept<Told>(toldSchema, request.body, "compositions"));
+    response.status(204).end();
+  });
+
+  // What other profiles of the browser have.
+  router.get("/compositions", (request, response) => {
+    response.json(sweeper.clients.beside(accept(profileSchema, request.query, "query").profile));
+  });
+
+  // A page is still there; one that is not known any more tells anew.
+  router.post("/tabs/:id", (request, response) => {
+    response.json({ isKnown: sweeper.clients.see(request.params.id) });
+  });
+
+  router.delete("/tabs/:id", (request, response) => {
+    sweeper.clients.leave(request.params.id);
     response.status(204).end();
   });
 

@@ -118,7 +118,12 @@ test("rules take from own caches and registered folders alike; what is kept stay
       const id = await registered(server, caches);
       await server.store(keyOf(1), new Uint8Array(5000), { owner: "kept" });
       await server.store(keyOf(2), new Uint8Array(5000), { owner: "gone" });
-      const told = { compositions: [{ id: "kept", name: "Kept", mark: "kept" }], sequences: [] };
+      const told = {
+        profile: "p",
+        tab: "t",
+        compositions: [{ id: "kept", name: "Kept", mark: "kept" }],
+        sequences: [],
+      };
       expect((await server.send("PUT", "/api/sweep/compositions", told)).status).toBe(204);
       const marks = [
         { scope: "project", owner: "flyway102", mark: "kept" },
@@ -184,7 +189,8 @@ test("a rule for closing takes the frames of the composition that was closed, an
       { id: "one", name: "One" },
       { id: "two", name: "Two" },
     ];
-    const tell = (open: string) => server.send("PUT", "/api/sweep/compositions", { compositions, sequences: [], open });
+    const tell = (open: string) =>
+      server.send("PUT", "/api/sweep/compositions", { profile: "p", tab: "t", compositions, sequences: [], open });
     await tell("one");
     expect(await server.keys()).toHaveLength(2);
     await tell("two");

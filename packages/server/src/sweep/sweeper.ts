@@ -43,11 +43,12 @@ import type { JobControl, Jobs } from "../jobs/jobs";
 import type { PlaceRegistry } from "../places/placeRegistry";
 import type { Locations, OpenLocation } from "../volumes/locations";
 import type { Removed } from "../volumes/volume";
+import { Clients, type Told } from "./clients";
 import type { DeskReport } from "./desk";
 import { DeskClient } from "./deskClient";
 import { History } from "./history";
 import type { ProjectFile } from "./projectFiles";
-import { OwnCaches, toldSchema, type Told } from "./ownCaches";
+import { OwnCaches } from "./ownCaches";
 import { RegisteredFolders } from "./registeredFolders";
 import type { ScanProgress } from "./scan";
 
@@ -117,6 +118,7 @@ export class Sweeper {
     private readonly settingsFile: JsonFile<SweepSettings>,
     private readonly ruleFileFile: JsonFile<RuleFile>,
     private readonly marksFile: JsonFile<readonly SweepMark[]>,
+    readonly clients: Clients,
     private readonly own: OwnCaches,
   ) {
     this.desk = new DeskClient(parts.data, async (ask) => {
@@ -127,6 +129,7 @@ export class Sweeper {
 
   static async open(parts: SweeperParts): Promise<Sweeper> {
     const { data, locations, registry } = parts;
+    const clients = await Clients.open(data);
     const file = (name: string) => path.join(data, `sweep${name}.json`);
     return new Sweeper(
       parts,
@@ -145,13 +148,8 @@ export class Sweeper {
         DEFAULT_RULE_FILE,
       ),
       await JsonFile.open(file("-marks"), { format: "kinetocache-sweep-marks", version: 1 }, marksSchema, []),
-      new OwnCaches(
-        locations,
-        await JsonFile.open(file("-compositions"), { format: "kinetocache-told", version: 1 }, toldSchema, {
-          compositions: [],
-          sequences: [],
-        }),
-      ),
+      clients,
+      new OwnCaches(locations, clients),
     );
   }
 
@@ -222,7 +220,7 @@ export class Sweeper {
 
   /** Takes what the page knows of compositions; those rules run that are for one that was just closed. */
   async tell(told: Told): Promise<void> {
-    const closed = await this.own.tell(told);
+    const closed = await this.clients.tell(told);
     if (closed !== undefined) await this.runRules("closing a composition", closed);
   }
 

@@ -171,7 +171,7 @@ test("the next run is at the hour that was set, as many days on as were set", ()
 test("rules run by the timetable once it is time, move to holding, and can be undone", () =>
   withBatch(async (parts) => {
     const { timekeeper, sweeper, clock, left } = parts;
-    await sweeper.tell({ compositions: [{ id: "another", name: "Another" }], sequences: [] });
+    await sweeper.tell({ profile: "p", tab: "t", compositions: [{ id: "another", name: "Another" }], sequences: [] });
     await change(parts, {
       emptyAfterDays: null,
       rules: [{ id: "all", on: true, kinds: [], action: { kind: "cap", bytes: 0, order: "largest first" } }],

@@ -61,7 +61,8 @@ interface StoredSetting {
     | "graphicsTrial"
     | "parallelTrial"
     | "decodingTrial"
-    | "formatTrial";
+    | "formatTrial"
+    | "profile";
   readonly value: unknown;
 }
 

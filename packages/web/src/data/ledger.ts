@@ -14,8 +14,8 @@ import { database } from "./database";
 import { useLocations, type LocationView } from "./locations";
 import { useFrameItems } from "./reach";
 import { linesOf, useDrives, useSequences } from "./server";
-import { readFolderItems, useFrames, useSweepFolders } from "./sweep";
-import { sequencesOf } from "./told";
+import { readFolderItems, useElsewhere, useFrames, useSweepFolders } from "./sweep";
+import { profileId, sequencesOf } from "./told";
 import { useWorkspace } from "./workspace";
 
 /** A location or a registered folder, as the ledger speaks of it. */
@@ -98,7 +98,9 @@ function useFoundItems(folders: readonly FolderReport[] | undefined): {
 /** Baked sequences, with whether a composition plays them. */
 function useBakedItems(): readonly SweepItem[] | undefined {
   const sequences = useSequences().data;
-  const played = useLiveQuery(async () => new Set((await database.documents.toArray()).flatMap(sequencesOf)));
+  const own = useLiveQuery(async () => (await database.documents.toArray()).flatMap(sequencesOf));
+  const elsewhere = useElsewhere(useLiveQuery(profileId)).data;
+  const played = useMemo(() => own && elsewhere && new Set([...own, ...elsewhere.sequences]), [own, elsewhere]);
   return useMemo(
     () =>
       sequences &&

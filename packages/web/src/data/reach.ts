@@ -4,7 +4,8 @@ import { useLiveQuery } from "dexie-react-hooks";
 import { useEffect, useState } from "react";
 import { database, type StoredDocument } from "./database";
 import type { ReachReply, ReachRequest } from "./reach.worker";
-import type { PlacedFrame } from "./sweep";
+import { useElsewhere, type Elsewhere, type PlacedFrame } from "./sweep";
+import { profileId } from "./told";
 
 let worker: Worker | undefined;
 let nextRequest = 0;
@@ -56,11 +57,14 @@ async function reachedBy(
   return reached;
 }
 
+const EVERYTHING = { has: () => true };
+
 /** Only compositions that items were rendered for are asked: going through the states of one takes seconds. */
 async function ownersOf(
   items: readonly FrameItem[],
   documents: readonly StoredDocument[],
   open: string,
+  elsewhere: Elsewhere,
 ): Promise<Owners> {
   const wanted = Map.groupBy(items, ({ owner }) => owner);
   const sets = new Map(
@@ -73,10 +77,12 @@ async function ownersOf(
         }),
     ),
   );
+  // Of what another profile has too, only that one knows what it can still show.
+  const others = new Map(elsewhere.compositions.map(({ id, name }) => [id, name]));
   return {
-    names: new Map(documents.map(({ id, name }) => [id, name])),
-    reachable: (owner) => sets.get(owner) ?? new Set(),
-    open,
+    names: new Map([...others, ...documents.map(({ id, name }) => [id, name] as const)]),
+    reachable: (owner) => (others.has(owner) ? EVERYTHING : (sets.get(owner) ?? new Set())),
+    open: new Set([open, ...elsewhere.open]),
     marks: new Map(documents.flatMap(({ id, mark }) => (mark ? [[id, mark] as const] : []))),
   };
 }
@@ -90,16 +96,17 @@ export function useFrameItems(
   open: string,
 ): readonly SweepItem[] | undefined {
   const documents = useLiveQuery(() => database.documents.toArray());
+  const elsewhere = useElsewhere(useLiveQuery(profileId)).data;
   const [items, setItems] = useState<readonly SweepItem[]>();
   useEffect(() => {
-    if (!documents || !frames) return;
+    if (!documents || !frames || !elsewhere) return;
     let active = true;
-    void ownersOf(frames, documents, open).then((owners) => {
+    void ownersOf(frames, documents, open, elsewhere).then((owners) => {
       if (active) setItems(frameItems(frames, owners, Date.now()));
     });
     return () => {
       active = false;
     };
-  }, [documents, open, frames]);
+  }, [documents, open, frames, elsewhere]);
   return items;
 }

@@ -207,8 +207,34 @@ export async function tellCompositions(told: {
   readonly compositions: readonly { readonly id: string; readonly name: string; readonly mark?: OwnerMark }[];
   readonly open: string;
   readonly sequences: readonly string[];
+  readonly profile: string;
+  readonly tab: string;
 }): Promise<void> {
   await request(`${SWEEP}/compositions`, json("PUT", told));
+}
+
+/** Says that a page is still there. @returns whether the server knows of it */
+export async function seenTab(tab: string): Promise<boolean> {
+  const response = await request(`${SWEEP}/tabs/${tab}`, { method: "POST" });
+  return ((await response.json()) as { isKnown: boolean }).isKnown;
+}
+
+/** Says that a page is closed; it is sent although the page goes. */
+export function leaveTab(tab: string): void {
+  void fetch(`${SWEEP}/tabs/${tab}`, { method: "DELETE", keepalive: true }).catch(() => undefined);
+}
+
+/** What other profiles of the browser have, and what is open in any tab. */
+export interface Elsewhere {
+  readonly compositions: readonly { readonly id: string; readonly name: string }[];
+  readonly sequences: readonly string[];
+  readonly open: readonly string[];
+}
+
+/** @param profile nothing is asked while it is not known */
+export function useElsewhere(profile: string | undefined): SWRResponse<Elsewhere, RequestError> {
+  const path = profile === undefined ? null : `${SWEEP}/compositions?profile=${profile}`;
+  return useSWR<Elsewhere, RequestError>(path, read, SLOWLY);
 }
 
 export function useWrapProjects(): SWRResponse<WrapProject[], RequestError> {

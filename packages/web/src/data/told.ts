@@ -1,10 +1,25 @@
 import { useLiveQuery } from "dexie-react-hooks";
 import { useEffect } from "react";
 import { database, type StoredDocument } from "./database";
-import { tellCompositions } from "./sweep";
+import { leaveTab, seenTab, tellCompositions } from "./sweep";
 import { useWorkspace } from "./workspace";
 
 const AGAIN_MS = 5000;
+const SEEN_EVERY_MS = 20_000;
+
+/** Names this page among others. */
+const TAB = crypto.randomUUID();
+
+/** Names this profile of the browser, whose compositions another one does not have. */
+export async function profileId(): Promise<string> {
+  return database.transaction("rw", database.settings, async () => {
+    const known = await database.settings.get("profile");
+    if (known) return known.value as string;
+    const value = crypto.randomUUID();
+    await database.settings.put({ key: "profile", value });
+    return value;
+  });
+}
 
 /** Ids of the stored sequences that a composition plays, in any of its states, or has as bakes. */
 export function sequencesOf({ history, bakes }: StoredDocument): string[] {
@@ -18,11 +33,15 @@ export function sequencesOf({ history, bakes }: StoredDocument): string[] {
 export function useTold(): void {
   const { document } = useWorkspace();
   const documents = useLiveQuery(() => database.documents.toArray());
-  const told = documents && {
-    compositions: documents.map(({ id, name, mark }) => ({ id, name, mark })),
-    open: document.id,
-    sequences: [...new Set(documents.flatMap(sequencesOf))],
-  };
+  const profile = useLiveQuery(profileId);
+  const told = documents &&
+    profile && {
+      profile,
+      tab: TAB,
+      compositions: documents.map(({ id, name, mark }) => ({ id, name, mark })),
+      open: document.id,
+      sequences: [...new Set(documents.flatMap(sequencesOf))],
+    };
   const text = told && JSON.stringify(told);
   useEffect(() => {
     if (text === undefined) return;
@@ -34,9 +53,22 @@ export function useTold(): void {
         if (active) timer = setTimeout(() => void tell(), AGAIN_MS);
       });
     void tell();
+    const seen = setInterval(() => {
+      // Without the server nothing is swept either; one that was started anew is told.
+      seenTab(TAB).then(
+        (isKnown) => (isKnown ? undefined : tell()),
+        () => undefined,
+      );
+    }, SEEN_EVERY_MS);
     return () => {
       active = false;
       clearTimeout(timer);
+      clearInterval(seen);
     };
   }, [text]);
+  useEffect(() => {
+    const leave = () => leaveTab(TAB);
+    window.addEventListener("pagehide", leave);
+    return () => window.removeEventListener("pagehide", leave);
+  }, []);
 }
