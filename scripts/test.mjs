@@ -11,11 +11,14 @@ build();
 
 let passed = 0;
 let failed = 0;
+let skipped = 0;
 
-function count(name, good, bad) {
+/** @param left tests that need what this machine or its user does not have, such as the right to mount */
+function count(name, good, bad, left = 0) {
   passed += good;
   failed += bad;
-  console.log(`${name}: ${good} passed, ${bad} failed\n`);
+  skipped += left;
+  console.log(`${name}: ${good} passed, ${bad} failed${left > 0 ? `, ${left} skipped` : ""}\n`);
 }
 
 /** Checks that either hold or do not, as many at once as there are cores; each says what it has to say when it ends. */
@@ -42,20 +45,21 @@ function run(command, args) {
   });
 }
 
-/** A test run that writes how many tests passed. A run that reports nothing, or ends badly, has failed. */
+/** A test run that writes how many tests passed, failed and were skipped. A run that reports nothing, or ends badly, has failed. */
 function tests(name, command, args, report, read) {
   console.log(`— ${name}`);
   rmSync(report, { force: true });
   const { status } = spawnSync("npx", [command, ...args], { stdio: "inherit" });
   let good = 0;
   let bad = 0;
+  let left = 0;
   try {
-    [good, bad] = read(JSON.parse(readFileSync(report, "utf8")));
+    [good, bad, left] = read(JSON.parse(readFileSync(report, "utf8")));
   } catch (error) {
     console.error(`${name} left no report: ${error.message}`);
   }
   const silent = bad === 0 && (status !== 0 || good === 0);
-  count(name, good, silent ? 1 : bad);
+  count(name, good, silent ? 1 : bad, left);
 }
 
 mkdirSync("test-results", { recursive: true });
@@ -69,12 +73,14 @@ await check([
 tests("unit tests", "jest", ["--json", "--outputFile=test-results/unit.json"], "test-results/unit.json", (report) => [
   report.numPassedTests,
   report.numFailedTests + report.numRuntimeErrorTestSuites,
+  report.numPendingTests + report.numTodoTests,
 ]);
 // Playwright clears its folder at the start, so the unit report is read before.
 tests("interface tests", "playwright", ["test"], "test-results/e2e.json", ({ stats }) => [
   stats.expected + stats.flaky,
   stats.unexpected,
+  stats.skipped,
 ]);
 
-console.log(`${passed} passed, ${failed} failed`);
+console.log(`${passed} passed, ${failed} failed, ${skipped} skipped`);
 process.exit(failed === 0 ? 0 : 1);

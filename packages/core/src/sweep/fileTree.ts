@@ -40,7 +40,7 @@ export interface FileTree {
 export interface OwnerManifest {
   readonly project: string;
   /** Whether the project file that it names is there; undefined when it names none. */
-  readonly projectFileFound?: boolean;
+  readonly projectFileFound?: boolean | "away";
 }
 
 /** What is known of each file in numbers. */

@@ -13,7 +13,7 @@ export interface FoundItem {
   readonly project?: string;
   readonly version?: number;
   /** Whether a manifest names the project, and the project file that it names is there. */
-  readonly projectFileFound?: boolean;
+  readonly projectFileFound?: boolean | "away";
   /** Taken on the drive. */
   readonly bytes: Bytes;
   /** Those of them whose content has other names too; they come back when all names are gone. */
@@ -52,7 +52,7 @@ interface Here {
   readonly draft?: Draft;
   /** Source media, with all that is in it. */
   readonly isMedia?: boolean;
-  readonly owner?: { readonly project: string; readonly projectFileFound?: boolean };
+  readonly owner?: { readonly project: string; readonly projectFileFound?: boolean | "away" };
 }
 
 const DAY_MS = 24 * 3600 * 1000;

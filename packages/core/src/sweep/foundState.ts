@@ -39,8 +39,8 @@ export function classifyFound(
   const versions = new Map(knowledge.versions);
   const backups = new Map<string, FoundItem>();
   for (const item of items) {
-    const owner = item.project === undefined ? "" : projectKey(item.project);
-    if (item.version !== undefined) versions.set(owner, Math.max(item.version, versions.get(owner) ?? 0));
+    const { owner = "", version } = ownerOf(item);
+    if (version !== undefined) versions.set(owner, Math.max(version, versions.get(owner) ?? 0));
     const newest = backups.get(owner);
     if (item.kind === "backups" && (!newest || item.usedMs > newest.usedMs)) backups.set(owner, item);
   }
@@ -53,8 +53,8 @@ export function classifyFound(
     } else if (mark.place === place) keptPaths.push({ path: mark.path, isFolder: mark.scope === "folder" });
   }
   return items.map((item): SweepItem => {
-    const owner = item.project === undefined ? undefined : projectKey(item.project);
-    const classified = stateOf(item, owner);
+    const { owner, version } = ownerOf(item);
+    const classified = stateOf(item, owner, version);
     const { kind, bytes, files, usedMs } = item;
     const named = item.version === undefined ? (item.project ?? "") : `${item.project ?? ""} v${item.version}`;
     return {
@@ -71,7 +71,7 @@ export function classifyFound(
     };
   });
 
-  function stateOf(item: FoundItem, owner: string | undefined): Classified {
+  function stateOf(item: FoundItem, owner: string | undefined, version: number | undefined): Classified {
     const kept = keptPaths.find(({ path, isFolder }) =>
       isFolder ? isBelow(item.path, path) || isBelow(path, item.path) : path === item.path,
     );
@@ -83,7 +83,7 @@ export function classifyFound(
       return { state: "kept", reason: `the newest backup${owner === undefined ? "" : ` of ${item.project!}`}` };
     if (nowMs - item.usedMs < RECENT_MS) return { state: "in use", reason: "used in the last 10 minutes" };
     const newest = owner === undefined ? undefined : versions.get(owner);
-    if (item.version !== undefined && newest !== undefined && item.version < newest)
+    if (version !== undefined && newest !== undefined && version < newest)
       return { state: "superseded", reason: `superseded by v${newest}` };
     if (mark === "delivered") return { state: "delivered", reason: `${item.project!} is delivered` };
     if (owner === undefined) return { state: "ownerless", reason: "nothing says whose it is" };
@@ -95,6 +95,11 @@ export function classifyFound(
     if (item.projectFileFound === false) return { state: "orphaned", reason: "the project file that it names is gone" };
     const { projects, unreadable } = knowledge;
     if (projects?.has(owner)) return { state: "idle", reason: `${item.project!} is there` };
+    if (item.projectFileFound === "away")
+      return {
+        state: "idle",
+        reason: "the folder of the project file that it names is not there: its drive may be off",
+      };
     if (unreadable.length > 0)
       return { state: "idle", reason: `${unreadable[0]!} cannot be read: its project may be there` };
     if (!projects) return { state: "idle", reason: "you did not say where projects live" };
@@ -117,6 +122,19 @@ function rebuildOf(
   return { rebuildMs: (bytes * 1000) / rate, isEstimate: true };
 }
 
+/** Whose an item is, by one rule for all kinds: a version at the end of a project's name is no part of it. */
+function ownerOf({ project, version }: FoundItem): { readonly owner?: string; readonly version?: number } {
+  if (project === undefined) return {};
+  if (version !== undefined) return { owner: projectKey(project), version };
+  const { owner, version: named } = versioned(project);
+  return named === undefined ? { owner } : { owner, version: named };
+}
+
+function versioned(name: string): { readonly owner: string; readonly version?: number } {
+  const match = /^(.+?)[\s_-]+v(\d{1,9})$/i.exec(name);
+  return match ? { owner: projectKey(match[1]!), version: Number(match[2]) } : { owner: projectKey(name) };
+}
+
 /** The project and version that a project file is of, by its name. */
 export function projectOfFile(fileName: string): {
   readonly name: string;
@@ -124,8 +142,5 @@ export function projectOfFile(fileName: string): {
   readonly version?: number;
 } {
   const name = fileName.replace(/(\.project\.json|\.composition\.json|\.[^.]*)$/i, "");
-  const versioned = /^(.+?)[\s_-]+v(\d{1,9})$/i.exec(name);
-  return versioned
-    ? { name, owner: projectKey(versioned[1]!), version: Number(versioned[2]) }
-    : { name, owner: projectKey(name) };
+  return { name, ...versioned(name) };
 }

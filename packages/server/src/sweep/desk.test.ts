@@ -95,6 +95,21 @@ test("items are found with project, kind and state, by path and by what projects
     },
   ));
 
+test("an owner is told by one rule for every kind: what belongs to a version of a project that is there is not orphaned", () =>
+  withDesk(
+    ["Flyway 101 v2/backups/a.bak", "Flyway 101 v2/backups/b.bak", "Flyway 101 v2/cache/a.exr"],
+    async ({ items, scan }) => {
+      await scan();
+      expect(items().map(({ owner, state }) => [owner, state])).toEqual(
+        expect.arrayContaining([
+          ["flyway101", "idle"],
+          ["flyway101", "kept"],
+        ]) as unknown,
+      );
+      expect(items().some(({ state }) => state === "orphaned")).toBe(false);
+    },
+  ));
+
 test("a manifest beside a cache says whose it is, and whether its project is there", () =>
   withDesk(["odd/cache/a", "there.bin"], async ({ root, items, scan }) => {
     const manifest = (projectFile?: string) => {
@@ -110,6 +125,10 @@ test("a manifest beside a cache says whose it is, and whether its project is the
     expect(await told()).toEqual(["Flyway 103", "idle"]);
     manifest("../gone.bin");
     expect(await told()).toEqual(["Flyway 103", "orphaned"]);
+    // A drive that is off takes no project with it.
+    manifest("/media/nobody/drive that is off/Flyway 103.project.json");
+    expect(await told()).toEqual(["Flyway 103", "idle"]);
+    expect(items()[0]!.reason).toContain("its drive may be off");
     writeFileSync(path.join(root, "odd/cache-owner.json"), "nonsense");
     expect((await told())[0]).toBe("odd");
   }));

@@ -283,7 +283,10 @@ function readOwner(): OwnerManifest | undefined {
     const { project, projectFile } = value;
     if (projectFile === undefined) return { project };
     const there = lstatSync(path.resolve(projectFile), { throwIfNoEntry: false });
-    return { project, projectFileFound: there !== undefined };
+    if (there) return { project, projectFileFound: true };
+    // Without its folder its drive may be off, and nothing can be said of it.
+    const isAway = !lstatSync(path.dirname(path.resolve(projectFile)), { throwIfNoEntry: false });
+    return { project, projectFileFound: isAway ? "away" : false };
   } catch {
     return undefined;
   }
