@@ -34,6 +34,32 @@ test("what is named by number is found again as it was", () => {
   );
 });
 
+test("negative numbers come before the others; a hyphen that separates is no sign", () => {
+  const found = sequenceOf(files("plate.0001.png", "plate.-0002.png", "plate.0000.png", "plate.-0001.png"))!;
+  expect(found).toMatchObject({ name: "plate", first: -2, gaps: [], others: [] });
+  expect(found.files.map(({ number }) => number)).toEqual([-2, -1, 0, 1]);
+  expect(sequenceOf(files("shot-001.png", "shot-002.png"))).toMatchObject({ name: "shot", first: 1 });
+});
+
+test("a time stamp or four hundred digits among the numbers are no part of the sequence", () => {
+  const long = `plate.${"9".repeat(400)}.png`;
+  const names = ["plate.0001.png", "plate.0002.png", "plate.20261127.png", "plate.20261127093015.png", long];
+  const found = sequenceOf(files(...names))!;
+  expect(found.files.map(({ number }) => number)).toEqual([1, 2]);
+  expect(found.others).toEqual(names.slice(2));
+  expect(sequenceOf(files(long))).toBeUndefined();
+});
+
+test("of two files with one number the first counts", () => {
+  expect(sequenceOf(files("a.1.png", "a.01.png", "a.2.png"))).toMatchObject({ others: ["a.01.png"] });
+});
+
+test("many names are read in one go through them", () => {
+  const names = Array.from({ length: 100_000 }, (_, n) => `plate ${"x".repeat(50)}.${n * 3}.png`);
+  const found = sequenceOf(files(...names))!;
+  expect([found.files.length, found.gaps.length]).toEqual([100_000, 199_998]);
+});
+
 test("numbers are listed in stretches", () => {
   expect(rangesText([7, 3, 8, 9, 12])).toBe("3, 7 – 9, 12");
   expect(rangesText([])).toBe("");

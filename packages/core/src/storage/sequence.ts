@@ -99,31 +99,60 @@ export interface NumberedSequence<T> {
   readonly others: readonly T[];
 }
 
+// A sequence has at most so many frames; what is numbered farther off, such as a time stamp, is no part of it.
+const MOST_FRAMES = 1_000_000;
+const MOST_DIGITS = 9;
+const NOT_NUMBERED = /\D/;
+
+/** Which sequence a file's name belongs to, and its number there: the last one in the name, which may be negative. */
+function numbered(name: string): { readonly group: string; readonly number: number } | undefined {
+  const dot = name.lastIndexOf(".");
+  if (dot < 0 || /\d/.test(name.slice(dot))) return undefined;
+  let start = dot;
+  while (start > 0 && dot - start <= MOST_DIGITS && !NOT_NUMBERED.test(name[start - 1]!)) start--;
+  if (start === dot || dot - start > MOST_DIGITS) return undefined;
+  // A hyphen after another separator is a sign; after anything else it separates.
+  const isNegative = name[start - 1] === "-" && (start === 1 || /[._ -]/.test(name[start - 2]!));
+  const before = name.slice(0, isNegative ? start - 1 : start);
+  const value = Number(name.slice(start, dot));
+  return { group: `${before}|${name.slice(dot).toLowerCase()}`, number: isNegative ? -value : value };
+}
+
+/** The most of some sorted numbers that lie near enough to each other to be one sequence. */
+function nearest<T>(sorted: readonly NumberedFile<T>[]): readonly NumberedFile<T>[] {
+  let [best, length] = [0, 0];
+  for (let start = 0, end = 0; start < sorted.length; start++) {
+    while (end < sorted.length && sorted[end]!.number - sorted[start]!.number < MOST_FRAMES) end++;
+    if (end - start > length) [best, length] = [start, end - start];
+  }
+  return sorted.slice(best, best + length);
+}
+
 /**
  * Puts numbered files in order. The number is the last one in the name; the files that most of them share the rest
- * of the name with are the sequence.
+ * of the name with are the sequence. Of two with one number the first counts.
  * @returns undefined when no name holds a number
  */
 export function sequenceOf<T>(
   files: readonly { readonly name: string; readonly file: T }[],
 ): NumberedSequence<T> | undefined {
-  const groups = new Map<string, NumberedFile<T>[]>();
+  const groups = new Map<string, Map<number, NumberedFile<T>>>();
   for (const { name, file } of files) {
-    const match = /^(.*?)(\d+)(\.[^.\d]*)$/.exec(name);
-    if (!match) continue;
-    const [, before, digits, after] = match;
-    const group = `${before}|${after!.toLowerCase()}`;
-    groups.set(group, [...(groups.get(group) ?? []), { number: Number(digits), file }]);
+    const found = numbered(name);
+    if (!found) continue;
+    let members = groups.get(found.group);
+    if (!members) groups.set(found.group, (members = new Map()));
+    if (!members.has(found.number)) members.set(found.number, { number: found.number, file });
   }
-  const [largest] = [...groups].sort(([, a], [, b]) => b.length - a.length);
+  const [largest] = [...groups].sort(([, a], [, b]) => b.size - a.size);
   if (!largest) return undefined;
   const [group, members] = largest;
-  const sorted = [...members].sort((a, b) => a.number - b.number);
+  const sorted = nearest([...members.values()].sort((a, b) => a.number - b.number));
   const first = sorted[0]!.number;
-  const numbers = new Set(sorted.map(({ number }) => number));
   const gaps: FrameNumber[] = [];
-  for (let number = first; number <= sorted.at(-1)!.number; number++)
-    if (!numbers.has(number)) gaps.push(number - first);
+  for (const [index, { number }] of sorted.entries())
+    for (let missing = (sorted[index - 1]?.number ?? number) + 1; missing < number; missing++)
+      gaps.push(missing - first);
   const own = new Set(sorted.map(({ file }) => file));
   return {
     name: group.slice(0, group.indexOf("|")).replace(/[._ -]+$/, "") || "Sequence",
