@@ -17,6 +17,16 @@ const POSITION = [3, 2, 1, 0];
 const BLOCK_LINES: Readonly<Record<number, number>> = { 0: 1, 2: 1, 3: 16 };
 const PLAIN = 0;
 const ZIP = 3;
+// Bits of the version field (OpenEXR File Layout).
+const OTHER_KINDS = [
+  [0x200, "tiled"],
+  [0x800, "deep"],
+  [0x1000, "multi-part"],
+] as const;
+// A 16384 × 4096 picture at float.
+const LARGEST = 2 ** 30;
+// What deflate makes of one byte, at the most (RFC 1951: 258 bytes by two bits).
+const MOST_FROM_A_BYTE = 1032;
 // The fastest level: higher ones take several times as long for a few per cent.
 const ZIP_LEVEL = 1;
 
@@ -223,6 +233,7 @@ export function readExr(file: Uint8Array, newPixels: NewPixels = plainPixels): P
   const view = new DataView(file.buffer as ArrayBuffer, file.byteOffset, file.byteLength);
   if (file.length < 8 || view.getInt32(0, true) !== MAGIC)
     throw new FormatError("OpenEXR", "the magic number is missing", 0);
+  checkKind(view.getUint32(4, true));
   const { attributes, end } = readAttributes(file, view);
   const compression = file[attributes.get("compression")?.start ?? -1] ?? -1;
   const linesABlock = BLOCK_LINES[compression];
@@ -234,11 +245,14 @@ export function readExr(file: Uint8Array, newPixels: NewPixels = plainPixels): P
   const size = type === HALF ? 2 : 4;
   const columns = window.right - window.left;
   const lineBytes = columns * channels * size;
+  if (width * height * 4 * size > LARGEST || lineBytes * (window.bottom - window.top) > LARGEST)
+    throw new FormatError("OpenEXR", `a picture of ${width} × ${height} pixels is too large`);
   const pixels = newPixels(width * height * 4 * size);
   const target = samples(pixels, size, width * height * 4);
   // What lies outside the data window is transparent.
-  if (columns < width || window.bottom - window.top < height) target.fill(0);
-  if (channels === 3) fillAlpha(target, type);
+  if (!covers(window, display)) target.fill(0);
+  const opaque = type === HALF ? 0x3c00 : 0x3f800000;
+  const seen = new Set<number>();
   const blocks = Math.ceil((window.bottom - window.top) / linesABlock);
   for (let block = 0; block < blocks; block++) {
     if (end + block * 8 + 8 > file.length) throw new FormatError("OpenEXR", "ends early: the table of lines", end);
@@ -247,6 +261,10 @@ export function readExr(file: Uint8Array, newPixels: NewPixels = plainPixels): P
     const first = view.getInt32(at, true);
     if (first < window.top || first >= window.bottom)
       throw new FormatError("OpenEXR", `line ${first} is outside the picture`, at);
+    // As many blocks as there are, none of them twice, are all of them.
+    if ((first - window.top) % linesABlock !== 0 || seen.has(first))
+      throw new FormatError("OpenEXR", `a block begins at line ${first}, or is named twice`, at);
+    seen.add(first);
     const lines = Math.min(linesABlock, window.bottom - first);
     const content = readBlock(file, at, view.getInt32(at + 4, true), lines * lineBytes, compression !== PLAIN);
     const words = samples(content, size, lines * columns * channels);
@@ -260,6 +278,9 @@ export function readExr(file: Uint8Array, newPixels: NewPixels = plainPixels): P
         const start = (line * channels + channel) * columns;
         for (let x = from; x < to; x++, into += 4) target[into] = words[start + x]!;
       }
+      if (channels === 4) continue;
+      const start = (y * width + window.left + from - display.left) * 4 + 3;
+      for (let x = from, into = start; x < to; x++, into += 4) target[into] = opaque;
     }
   }
   return { width, height, depth: type === HALF ? "half" : "float", pixels };
@@ -270,6 +291,8 @@ function readBlock(file: Uint8Array, at: number, length: number, plainBytes: num
     throw new FormatError("OpenEXR", "ends early, or a block is too long", at);
   const content = file.subarray(at + 8, at + 8 + length);
   if (length === plainBytes) return content;
+  if (packed && length * MOST_FROM_A_BYTE < plainBytes)
+    throw new FormatError("OpenEXR", `a block of ${length} bytes cannot hold ${plainBytes}`, at);
   if (!packed) throw new FormatError("OpenEXR", `a line has ${length} bytes instead of ${plainBytes}`, at);
   let scattered: Uint8Array;
   try {
@@ -281,9 +304,16 @@ function readBlock(file: Uint8Array, at: number, length: number, plainBytes: num
   return gather(scattered);
 }
 
-function fillAlpha(target: Samples, type: number): void {
-  const one = type === HALF ? 0x3c00 : 0x3f800000;
-  for (let i = 3; i < target.length; i += 4) target[i] = one;
+/** @throws FormatError that names what is not read */
+function checkKind(version: number): void {
+  const kind = OTHER_KINDS.find(([flag]) => (version & flag) !== 0);
+  if (kind) throw new FormatError("OpenEXR", `${kind[1]} files are not read`, 5);
+  if ((version & 255) !== VERSION) throw new FormatError("OpenEXR", `version ${version & 255} is not known`, 4);
+}
+
+function covers(window: Box, display: Box): boolean {
+  const isWide = window.left <= display.left && window.right >= display.right;
+  return isWide && window.top <= display.top && window.bottom >= display.bottom;
 }
 
 function readBox(view: DataView, name: string, attributes: ReadonlyMap<string, Attribute>): Box {

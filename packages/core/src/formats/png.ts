@@ -18,6 +18,7 @@ export function decodePng(text: string): {
   return { width, height, data: pixels };
 }
 
+const LARGEST_PIXELS = 2 ** 26;
 const SIGNATURE = [0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a];
 // Signature, then length and type of the first chunk.
 const SIZE_AT = 16;
@@ -34,9 +35,17 @@ export function pngSize(file: Uint8Array): { readonly width: number; readonly he
 
 /** Reads a PNG file, any of its colour types and depths, as 8-bit RGBA. @throws FormatError */
 export function readPng(file: Uint8Array): Picture {
+  const size = pngSize(file);
+  // Packed as small as can be, a pixel of one bit takes a little more than a bit in a thousand.
+  const most = Math.min(LARGEST_PIXELS, file.length * 8 * 1032);
+  if (size.width * size.height > most)
+    throw new FormatError(
+      "PNG",
+      `${file.length} bytes cannot hold, or are not to hold, ${size.width} × ${size.height} pixels`,
+    );
   let png: ReturnType<typeof decode>;
   try {
-    png = decode(file);
+    png = decode(file, { checkCrc: true });
   } catch (cause) {
     throw new FormatError("PNG", (cause as Error).message);
   }

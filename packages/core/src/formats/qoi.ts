@@ -140,6 +140,9 @@ export function readQoi(file: Uint8Array, newPixels: NewPixels = plainPixels, ke
   const [width, height] = [view.getUint32(4), view.getUint32(8)];
   const count = width * height;
   if (count === 0 || count > 1 << 29) throw new FormatError("QOI", `cannot be ${width} × ${height} pixels`, 4);
+  // A byte stands for a run of at most 62 pixels.
+  if (count > 62 * (file.length - HEADER - END.length))
+    throw new FormatError("QOI", `ends early: ${file.length} bytes cannot hold ${width} × ${height} pixels`, 4);
   const pixels = newPixels(count * 4);
   if (kernels) {
     unpack(file, pixels, kernels);
