@@ -71,18 +71,22 @@ const FIGURES: Readonly<Record<string, Measure>> = {
   unsafeActs,
 };
 
-const { only } = parseArgs({ options: { only: { type: "string" } } }).values;
-if (only !== undefined && !Object.hasOwn(FIGURES, only)) {
-  console.error(`There is no figure "${only}"; there are ${Object.keys(FIGURES).join(", ")}`);
+const { values, positionals } = parseArgs({ options: { only: { type: "boolean" } }, allowPositionals: true });
+const unknown = positionals.find((name) => !Object.hasOwn(FIGURES, name));
+if (unknown !== undefined || (values.only && positionals.length === 0)) {
+  const wrong = unknown === undefined ? "--only needs names of figures" : `There is no figure "${unknown}"`;
+  console.error(`${wrong}; there are ${Object.keys(FIGURES).join(", ")}`);
   process.exit(2);
 }
 
 const results: Record<string, Measured> = {};
 let complete = true;
-for (const name of only ? [only] : Object.keys(FIGURES)) {
+for (const name of positionals.length > 0 ? positionals : Object.keys(FIGURES)) {
   console.error(`Measuring ${name} …`);
   try {
     results[name] = await FIGURES[name]!();
+    // Known at once, also when a later one takes long.
+    console.error(JSON.stringify({ [name]: results[name] }));
   } catch (error) {
     // The other figures are still worth having.
     console.error(`${name} could not be measured:`, error);
