@@ -54,11 +54,11 @@ export class Server {
   /** @returns what the scan took */
   async scan(id: string, fresh: boolean): Promise<FolderReport> {
     const reportOf = async () => (await this.ask<FolderReport[]>("folders")).find((one) => one.id === id)!;
-    const before = (await reportOf()).scannedMs;
-    await this.ask(`folders/${id}/scan`, "POST", { fresh });
+    const { job } = await this.ask<{ job: string }>(`folders/${id}/scan`, "POST", { fresh });
+    // What changes is gone through by itself as well: only the end of the job says that it was this scan.
     for (;;) {
-      const report = await reportOf();
-      if (report.scannedMs !== before && report.scanTookMs !== undefined) return report;
+      const jobs = await this.request<{ id: string; state: string }[]>("jobs");
+      if (jobs.find((one) => one.id === job)?.state === "done") return reportOf();
       await new Promise((resolve) => setTimeout(resolve, 20));
     }
   }

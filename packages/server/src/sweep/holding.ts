@@ -229,22 +229,22 @@ export class Holding {
     try {
       const from = ways.to(item.path);
       const name = nameOf(item.path);
-      const before = from.stat(name);
-      if (!before) return "it is gone";
-      const refused = this.keeper.refuse?.(item, before);
+      const stats = from.stat(name);
+      if (!stats) return "it is gone";
+      const refused = this.refusal(item, stats);
       if (refused !== undefined) return refused;
-      if (item.isFolder !== before.isDirectory()) return "it is not what it was";
       if (item.isFolder && hasMount(`${from.path}/${name}`)) return "another drive is mounted in it";
-      const shelf = shelves.of(Number(number));
-      moveItem(from, name, shelf, number, item.isFolder);
-      const after = shelf.stat(number);
-      if (after?.ino === before.ino && after.dev === before.dev) return undefined;
-      // Something else took its place in the last instant.
-      moveItem(shelf, number, from, name, after?.isDirectory() ?? false);
-      return "it is not what it was";
+      // On the shelf nothing has that name. What took its place in the last instant is in the same folder, and comes back.
+      from.move(name, shelves.of(Number(number)), number);
+      return undefined;
     } catch (error) {
       return faultText(error);
     }
+  }
+
+  private refusal(item: HeldItem, stats: Stats): string | undefined {
+    if (item.isFolder !== stats.isDirectory() || stats.isSymbolicLink()) return "it is not what it was";
+    return this.keeper.refuse?.(item, stats);
   }
 
   /**
@@ -284,13 +284,15 @@ export class Holding {
   private bringBack(item: HeldItem, number: string, shelves: Shelves, ways: Ways): string | undefined {
     try {
       const shelf = shelves.of(Number(number));
-      const before = shelf.stat(number);
-      if (!before) return LOST;
-      if (item.isFolder !== before.isDirectory()) return "it is not what was held";
       const to = ways.to(item.path);
       const name = nameOf(item.path);
-      // A rename takes the place of an empty folder, and of nothing else.
-      if (item.isFolder && to.stat(name)) return "something else is in its place";
+      if (item.isFolder) {
+        const held = shelf.stat(number);
+        if (!held) return LOST;
+        if (!held.isDirectory()) return "it is not what was held";
+        // A rename takes the place of an empty folder, and of nothing else.
+        if (to.stat(name)) return "something else is in its place";
+      }
       try {
         moveItem(shelf, number, to, name, item.isFolder);
       } catch (error) {
@@ -299,7 +301,8 @@ export class Holding {
       }
       return undefined;
     } catch (error) {
-      return faultText(error);
+      const isLost = (error as NodeJS.ErrnoException).code === "ENOENT" && !shelves.of(Number(number)).stat(number);
+      return isLost ? LOST : faultText(error);
     }
   }
 

@@ -2,10 +2,13 @@ import { Folder } from "../files/folder";
 
 // As many folders are held open at once.
 const MOST_HELD = 16;
+// A file is moved in a part of that.
+const MOMENT_MS = 0.5;
 
 /** The folders that items lie in, below the one that they are taken from or brought back to. */
 export class Ways {
   private readonly held = new Map<string, Folder>();
+  private looked = { way: "", atMs: 0 };
 
   /** @param makes whether folders that are gone are made again */
   constructor(
@@ -22,13 +25,21 @@ export class Ways {
     if (end < 0) return this.root;
     const way = below.slice(0, end);
     const known = this.held.get(way);
-    if (known?.isHere) return known;
+    if (known && this.isHere(way, known)) return known;
     this.letGo(way);
     // As the other folders of the tree: what is made again is not the application's own.
     const folder = this.makes ? this.root.makeWay(way.split("/"), 0o777) : this.root.enter(way);
     if (this.held.size >= MOST_HELD) this.letGo(this.held.keys().next().value!);
     this.held.set(way, folder);
     return folder;
+  }
+
+  /** Whether a folder is still where it was, looked at anew whenever a moment has passed. */
+  private isHere(way: string, folder: Folder): boolean {
+    const now = performance.now();
+    if (way === this.looked.way && now - this.looked.atMs < MOMENT_MS) return true;
+    this.looked = { way, atMs: now };
+    return folder.isHere;
   }
 
   private letGo(way: string): void {
