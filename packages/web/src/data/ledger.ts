@@ -15,7 +15,7 @@ import { useLocations, type LocationView } from "./locations";
 import { useFrameItems } from "./reach";
 import { linesOf, useDrives, useSequences } from "./server";
 import { readFolderItems, useElsewhere, useFrames, useSweepFolders } from "./sweep";
-import { profileId, sequencesOf } from "./told";
+import { useProfile, sequencesOf } from "./told";
 import { useWorkspace } from "./workspace";
 
 /** A location or a registered folder, as the ledger speaks of it. */
@@ -99,7 +99,7 @@ function useFoundItems(folders: readonly FolderReport[] | undefined): {
 function useBakedItems(): readonly SweepItem[] | undefined {
   const sequences = useSequences().data;
   const own = useLiveQuery(async () => (await database.documents.toArray()).flatMap(sequencesOf));
-  const elsewhere = useElsewhere(useLiveQuery(profileId)).data;
+  const elsewhere = useElsewhere(useProfile()).data;
   const played = useMemo(() => own && elsewhere && new Set([...own, ...elsewhere.sequences]), [own, elsewhere]);
   return useMemo(
     () =>

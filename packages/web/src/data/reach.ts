@@ -5,7 +5,7 @@ import { useEffect, useState } from "react";
 import { database, type StoredDocument } from "./database";
 import type { ReachReply, ReachRequest } from "./reach.worker";
 import { useElsewhere, type Elsewhere, type PlacedFrame } from "./sweep";
-import { profileId } from "./told";
+import { useProfile } from "./told";
 
 let worker: Worker | undefined;
 let nextRequest = 0;
@@ -96,7 +96,7 @@ export function useFrameItems(
   open: string,
 ): readonly SweepItem[] | undefined {
   const documents = useLiveQuery(() => database.documents.toArray());
-  const elsewhere = useElsewhere(useLiveQuery(profileId)).data;
+  const elsewhere = useElsewhere(useProfile()).data;
   const [items, setItems] = useState<readonly SweepItem[]>();
   useEffect(() => {
     if (!documents || !frames || !elsewhere) return;

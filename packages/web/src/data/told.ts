@@ -1,5 +1,5 @@
 import { useLiveQuery } from "dexie-react-hooks";
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import { database, type StoredDocument } from "./database";
 import { leaveTab, seenTab, tellCompositions } from "./sweep";
 import { useWorkspace } from "./workspace";
@@ -10,15 +10,33 @@ const SEEN_EVERY_MS = 20_000;
 /** Names this page among others. */
 const TAB = crypto.randomUUID();
 
-/** Names this profile of the browser, whose compositions another one does not have. */
-export async function profileId(): Promise<string> {
-  return database.transaction("rw", database.settings, async () => {
+let asked: Promise<string> | undefined;
+
+function profileId(): Promise<string> {
+  asked ??= database.transaction("rw", database.settings, async () => {
     const known = await database.settings.get("profile");
     if (known) return known.value as string;
     const value = crypto.randomUUID();
     await database.settings.put({ key: "profile", value });
     return value;
   });
+  return asked;
+}
+
+/** Names this profile of the browser, whose compositions another one does not have; undefined until it is known. */
+export function useProfile(): string | undefined {
+  const [profile, setProfile] = useState<string>();
+  useEffect(() => {
+    let active = true;
+    profileId().then(
+      (known) => active && setProfile(known),
+      (error: unknown) => console.error("The browser's database cannot be written:", error),
+    );
+    return () => {
+      active = false;
+    };
+  }, []);
+  return profile;
 }
 
 /** Ids of the stored sequences that a composition plays, in any of its states, or has as bakes. */
@@ -33,7 +51,7 @@ export function sequencesOf({ history, bakes }: StoredDocument): string[] {
 export function useTold(): void {
   const { document } = useWorkspace();
   const documents = useLiveQuery(() => database.documents.toArray());
-  const profile = useLiveQuery(profileId);
+  const profile = useProfile();
   const told = documents &&
     profile && {
       profile,
