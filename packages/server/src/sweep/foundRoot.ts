@@ -21,7 +21,7 @@ import { Holding, type Keeper } from "./holding";
 import { decodeTree, writeTree } from "./savedTree";
 import { scan, scanAtOnce, type ScanProgress } from "./scan";
 import { TreeWatch } from "./treeWatch";
-import { nameOf } from "./ways";
+import { statBelow } from "./ways";
 
 /** Where swept files of a registered folder wait; it is on the same drive, and left out of every scan. */
 const HOLDING_FOLDER = ".kinetocache-holding";
@@ -176,7 +176,7 @@ export class FoundRoot implements Keeper {
     let root: Folder | undefined;
     try {
       root = Folder.open(this.place.folder);
-      const stats = statIn(root, found.path);
+      const stats = statBelow(root, found.path);
       if (!stats) return "it is gone";
       if (!found.isFolder) return fileChange(found, stats);
       if (!stats.isDirectory()) return "it is no folder any more";
@@ -208,18 +208,6 @@ export class FoundRoot implements Keeper {
 function fileChange({ size, modifiedMs }: FoundItem, stats: Stats): string | undefined {
   const isSame = stats.isFile() && stats.size === size && stats.mtimeMs === modifiedMs;
   return isSame ? undefined : "it changed since it was listed";
-}
-
-/** What is at a path below a folder, links not followed. */
-function statIn(root: Folder, below: string): Stats | undefined {
-  const end = below.lastIndexOf("/");
-  if (end < 0) return root.stat(below);
-  const folder = root.enter(below.slice(0, end));
-  try {
-    return folder.stat(nameOf(below));
-  } finally {
-    folder.close();
-  }
 }
 
 /** Anything that was added to a folder, or written in it, may be what is still wanted. */

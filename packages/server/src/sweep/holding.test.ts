@@ -7,6 +7,7 @@ import {
   mkdirSync,
   readdirSync,
   readFileSync,
+  readlinkSync,
   renameSync,
   rmSync,
   symlinkSync,
@@ -400,6 +401,25 @@ test.each([-86_400_000, 0, 946_684_800_000, 9_999_999_999_999 + 1])(
       expect(readFileSync(path.join(place, "a"), "utf8")).toBe("a");
     }),
 );
+
+test("no folder is held open after a move: a drive that is held cannot be taken off", () =>
+  withHolding(async (holding, place) => {
+    const held = () =>
+      readdirSync("/proc/self/fd").filter((fd) => {
+        try {
+          return readlinkSync(`/proc/self/fd/${fd}`).startsWith(place);
+        } catch {
+          return false;
+        }
+      });
+    const { batch } = await holding.hold([file("a"), file("b")], "you");
+    expect(held()).toEqual([]);
+    await holding.restore(batch!.id, [0]);
+    await holding.empty(batch!.id);
+    await holding.finish();
+    await holding.look();
+    expect(held()).toEqual([]);
+  }));
 
 test("batches that another server let go, or swept, are noticed", () =>
   withHolding(async (holding, _place, reopen) => {

@@ -198,9 +198,10 @@ export class Holding {
       const id = `batch-${randomBytes(8).toString("hex")}`;
       const held: Held = { id, sweptMs: Date.now(), by, items: new Map() };
       const ways = new Ways(root);
+      let folder: Folder | undefined;
       let shelves: Shelves | undefined;
       try {
-        const folder = begin(holding, held, items);
+        folder = begin(holding, held, items);
         shelves = new Shelves(folder);
         const stayed: Stayed[] = [];
         const turn = new Turn();
@@ -220,6 +221,7 @@ export class Holding {
       } finally {
         ways.close();
         shelves?.close();
+        folder?.close();
         holding.close();
       }
     });

@@ -51,6 +51,7 @@ import type { ProjectFile } from "./projectFiles";
 import { OwnCaches } from "./ownCaches";
 import { RegisteredFolders } from "./registeredFolders";
 import type { ScanProgress } from "./scan";
+import { statBelow } from "./ways";
 
 export const sweepSettingsSchema = Joi.object<SweepSettings>({
   emptyAfterDays: Joi.number().integer().min(1).max(LONGEST_HOLDING_DAYS).allow(null).required(),
@@ -202,19 +203,12 @@ export class Sweeper {
         "invalid",
         `path: "${below}" leads out of ${folder}; name what is in it, such as shows/cache`,
       );
-    const isThere = await Folder.with(folder, (root) => {
-      if (below === "") return true;
-      const end = below.lastIndexOf("/");
-      const above = end < 0 ? root : root.enter(below.slice(0, end));
-      try {
-        return above.stat(below.slice(end + 1)) !== undefined;
-      } finally {
-        if (above !== root) above.close();
-      }
-    }).catch((error: NodeJS.ErrnoException) => {
-      if (error.code === "ENOENT" || error.code === "ENOTDIR") return false;
-      throw error;
-    });
+    const isThere = await Folder.with(folder, (root) => below === "" || statBelow(root, below) !== undefined).catch(
+      (error: NodeJS.ErrnoException) => {
+        if (error.code === "ENOENT" || error.code === "ENOTDIR") return false;
+        throw error;
+      },
+    );
     if (!isThere) throw new Problem(404, "no-folder", `There is nothing at ${below} in ${folder}`);
   }
 

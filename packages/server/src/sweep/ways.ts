@@ -1,3 +1,4 @@
+import type { Stats } from "node:fs";
 import { Folder } from "../files/folder";
 
 // As many folders are held open at once.
@@ -56,4 +57,16 @@ export class Ways {
 /** Name of an item in the folder that it lies in. */
 export function nameOf(below: string): string {
   return below.slice(below.lastIndexOf("/") + 1);
+}
+
+/** What is at a path below a folder, links not followed. */
+export function statBelow(root: Folder, below: string): Stats | undefined {
+  const end = below.lastIndexOf("/");
+  if (end < 0) return root.stat(below);
+  const folder = root.enter(below.slice(0, end));
+  try {
+    return folder.stat(nameOf(below));
+  } finally {
+    folder.close();
+  }
 }
