@@ -81,7 +81,7 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
       await expect(verdict(page)).toContainText("Plays in real time, 24 fps", { timeout: 5000 });
     }).toPass({ timeout: 300_000 });
     await page.getByRole("link", { name: "Takes" }).click();
-    const first = page.getByRole("region", { name: "Take 1" });
+    const first = page.getByRole("region", { name: "Take 1", exact: true });
     const second = page.getByRole("region", { name: /^Take \d+$/ }).last();
     await expect(second).toContainText("Real time");
     if (!(await first.isVisible())) {
