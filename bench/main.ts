@@ -9,7 +9,6 @@ import { cachedPlayback, parallelEfficiency } from "./playback";
 import {
   bakeGain,
   cached4k,
-  hitShare,
   seekToShownMs,
   startToFirstFrameMs,
   stillBranchRenders,
@@ -27,6 +26,7 @@ import {
   readBackServerPlain,
   realTimeFromDisk,
 } from "./storage";
+import { hitShare, hitShareJumps, hitShareScrub } from "./hitShare";
 import { unsafeActs } from "./safety";
 import { holdFilesPerSecond, killTest, ledgerScrollFrameMs, restoreFilesPerSecond, scanVsFind } from "./sweep";
 
@@ -58,6 +58,8 @@ const FIGURES: Readonly<Record<string, Measure>> = {
   variantSwitchRenders,
   stillBranchRenders,
   hitShare,
+  hitShareScrub,
+  hitShareJumps,
   bakeGain,
   terrainFrameMs,
   cached4k,

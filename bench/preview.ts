@@ -1,7 +1,5 @@
-import { readFileSync } from "node:fs";
 import { writeFile } from "node:fs/promises";
 import path from "node:path";
-import { MemoryCache, simulateLoop, type EvictionContext } from "@kinetocache/core";
 import { document, layer } from "../testing/documents";
 import { setSwitch } from "../testing/preview";
 import { Driver } from "./browser";
@@ -163,99 +161,6 @@ export const stillBranchRenders: Measure = () =>
       framesRendered: rendered,
     };
   });
-
-/** Hits of the best policy that knows the whole future, on equal frames (Belady 1966), a newcomer included. */
-function optimalHits(sequence: readonly number[], room: number): number[] {
-  const nextUse = new Array<number>(sequence.length);
-  const last = new Map<number, number>();
-  for (let at = sequence.length - 1; at >= 0; at--) {
-    nextUse[at] = last.get(sequence[at]!) ?? Infinity;
-    last.set(sequence[at]!, at);
-  }
-  const held = new Map<number, number>();
-  const hits: number[] = [];
-  sequence.forEach((frame, at) => {
-    if (held.has(frame)) hits.push(at);
-    held.set(frame, nextUse[at]!);
-    if (held.size <= room) return;
-    let victim = frame;
-    for (const [one, next] of held) if (next > held.get(victim)!) victim = one;
-    held.delete(victim);
-  });
-  return hits;
-}
-
-interface Scrubbing {
-  /** Frames in the order in which they came under the pointer. */
-  readonly positions: readonly number[];
-  /** What rendering each frame takes, in ms. */
-  readonly costs: readonly number[];
-}
-
-const FRAME_BYTES = 2_000_000;
-
-/** Frames of a session that were in memory when they were wanted, and the time that rendering the others took. */
-function replay({ positions, costs }: Scrubbing, room: number, rule: "own" | "leastRecentlyUsed") {
-  const cache = new MemoryCache<number>(room * (FRAME_BYTES + 512));
-  let [hits, rendered] = [0, 0];
-  for (const position of positions) {
-    const context: EvictionContext =
-      rule === "leastRecentlyUsed"
-        ? { mode: "leastRecentlyUsed" }
-        : {
-            mode: "free",
-            distance: (key) => Math.abs(Number(key) - position),
-            inRange: () => true,
-            demand: () => 1,
-            isPinned: () => false,
-          };
-    if (cache.use(String(position)) !== undefined) hits++;
-    else {
-      rendered += costs[position]!;
-      cache.put(String(position), position, FRAME_BYTES, costs[position]!, context);
-      cache.use(String(position));
-    }
-  }
-  return { hits, share: hits / positions.length, renderMs: rendered };
-}
-
-const ROOM = 100;
-
-/** Hits on loops longer than memory against the optimum, and on a recorded scrubbing session against the plain rule. */
-export const hitShare: Measure = () => {
-  const figures: Record<string, Figure> = {};
-  for (const times of [1.1, 1.5, 2]) {
-    const frames = Math.round(ROOM * times);
-    const passes = 8;
-    const loop = { frames, room: ROOM, passes, budgetMs: 1000 / 24, renderMs: 60, workers: 2 };
-    const { hits } = simulateLoop({ ...loop, eviction: "playback" }).at(-1)!;
-    const sequence = Array.from({ length: frames * passes }, (_, at) => at % frames);
-    const best = optimalHits(sequence, ROOM).filter((at) => at >= frames * (passes - 1)).length;
-    figures[`loop of ${times} times memory`] = {
-      value: rounded(hits / best),
-      unit: "share of the optimum",
-      limit: "at least 0.97",
-      hits,
-      optimum: best,
-      leastRecentlyUsed: simulateLoop({ ...loop, eviction: "leastRecentlyUsed" }).at(-1)!.hits,
-    };
-  }
-  const session = JSON.parse(readFileSync("bench/scrubbing.json", "utf8")) as Scrubbing;
-  const own = replay(session, 60, "own");
-  const plain = replay(session, 60, "leastRecentlyUsed");
-  const optimum = optimalHits(session.positions, 60).length;
-  figures["recorded scrubbing"] = {
-    value: rounded(plain.renderMs / own.renderMs),
-    unit: "times less rendering than least recently used",
-    limit: "above 1",
-    hitShare: rounded(own.share),
-    hitShareLeastRecentlyUsed: rounded(plain.share),
-    hitShareOptimum: rounded(optimum / session.positions.length),
-    renderMs: rounded(own.renderMs),
-    renderMsLeastRecentlyUsed: rounded(plain.renderMs),
-  };
-  return Promise.resolve(figures);
-};
 
 /** Milliseconds in a text. */
 async function msIn(text: Promise<string | null>, pattern: RegExp): Promise<number> {

@@ -15,23 +15,11 @@ import { differences, look, NAMES_OF_OURS, setUnread, writeOld } from "../testin
 import { bindFolder, unmountDrive } from "../testing/mounts";
 import { mounts } from "../packages/server/src/files/mounts";
 import type { Measure } from "./figure";
+import { pick, randomFrom, type Random } from "./random";
 import { Server, withFolder } from "./server";
 
 const MINUTES = 5;
 const JOBS = ["Flyway 101", "Flyway 102", "Flyway 103"];
-
-/** A random number below another, the same in every run. */
-type Random = (below: number) => number;
-
-function randomFrom(seed: number): Random {
-  let state = seed;
-  return (below) => {
-    state = (Math.imul(state, 1_664_525) + 1_013_904_223) >>> 0;
-    return state % below;
-  };
-}
-
-const pick = <T>(random: Random, of: readonly T[]): T => of[random(of.length)]!;
 
 /** Caches of other programs, as far as they are not there. */
 function fillTree(root: string, round: number): void {

@@ -1,13 +1,13 @@
 import type { Milliseconds } from "../composition";
 import type { ContentKey } from "../graph";
 import { BOOKKEEPING_BYTES, type Bytes } from "../machine";
-import { worth, type Candidate, type EntryKind, type EvictionContext } from "./eviction";
+import { HIGHEST_UNPINNED, worth, type Candidate, type EntryKind, type EvictionContext } from "./eviction";
+import { HabitJudge } from "./habits";
+import { UsageHistory } from "./usage";
 
-interface Entry<T> extends Candidate {
+interface Entry<T> {
+  readonly candidate: Candidate;
   readonly payload: T;
-  uses: number;
-  lastUse: number;
-  base: number;
 }
 
 export interface Admission {
@@ -17,7 +17,8 @@ export interface Admission {
 }
 
 /** An entry among the others. */
-export interface Standing extends Pick<Candidate, "kind" | "bytes" | "costMs" | "uses"> {
+export interface Standing extends Pick<Candidate, "kind" | "bytes" | "costMs"> {
+  readonly uses: number;
   /** Entries that go before it. */
   readonly before: number;
   readonly entries: number;
@@ -26,9 +27,9 @@ export interface Standing extends Pick<Candidate, "kind" | "bytes" | "costMs" | 
 /** Frames in memory under a budget in bytes, which is never exceeded. */
 export class MemoryCache<T> {
   private readonly entries = new Map<ContentKey, Entry<T>>();
+  private readonly history = new UsageHistory();
+  private readonly judge = new HabitJudge();
   private used = 0;
-  private tick = 0;
-  private inflation = 0;
 
   /**
    * @param release called with each payload that leaves, so that its memory can be given back at once
@@ -64,13 +65,18 @@ export class MemoryCache<T> {
     return this.entries.get(key)?.payload;
   }
 
-  /** The payload, counted as used. */
-  use(key: ContentKey): T | undefined {
+  /**
+   * The payload, counted as used.
+   * @param context undefined where the rules cannot learn from it, as of a branch that stands in for rendering
+   */
+  use(key: ContentKey, context?: EvictionContext): T | undefined {
     const entry = this.entries.get(key);
     if (!entry) return undefined;
-    entry.uses++;
-    entry.lastUse = ++this.tick;
-    entry.base = this.inflation;
+    const { history } = this;
+    history.used(key, entry.candidate.usage);
+    history.trim(this.entries.size);
+    if (context?.mode === "free")
+      this.judge.used(entry.candidate, context, this.entries.size, this.budget, history.now);
     return entry.payload;
   }
 
@@ -87,9 +93,9 @@ export class MemoryCache<T> {
     const newcomer = this.newcomer(key, kind, bytes, costMs);
     const victims = this.victimsFor(newcomer, context);
     if (!victims) return { admitted: false, evicted: [] };
-    this.tick++;
-    this.evict(victims, context);
-    this.entries.set(key, { ...newcomer, payload });
+    victims.forEach((victim) => this.remove(victim.key));
+    this.entries.set(key, { candidate: newcomer, payload });
+    this.history.admitted(key, newcomer.usage);
     this.used += newcomer.bytes;
     return { admitted: true, evicted: victims.map((victim) => victim.key) };
   }
@@ -107,35 +113,34 @@ export class MemoryCache<T> {
   }
 
   private newcomer(key: ContentKey, kind: EntryKind, bytes: Bytes, costMs: Milliseconds): Candidate {
-    const { tick } = this;
-    // What was never shown has no claim to the credit that a frame on show gets: it must be worth its room by itself.
-    const base = kind === "frame" ? this.inflation : 0;
-    return { key, kind, bytes: bytes + BOOKKEEPING_BYTES, costMs, uses: 0, lastUse: tick + 1, base };
+    return { key, kind, bytes: bytes + BOOKKEEPING_BYTES, costMs, usage: this.history.incoming(key) };
   }
 
   /** What leaves for a newcomer; undefined when it is not taken in. */
   private victimsFor(newcomer: Candidate, context: EvictionContext): Ranked[] | undefined {
     if (newcomer.bytes > this.budget) return undefined;
     const excess = this.used + newcomer.bytes - this.budget;
-    return excess > 0 ? this.cheapest(excess, context, worth(newcomer, context)) : [];
+    return excess > 0 ? this.cheapest(excess, context, this.limitFor(newcomer, context)) : [];
   }
 
-  private evict(victims: readonly Ranked[], context: EvictionContext): void {
-    for (const victim of victims) {
-      this.remove(victim.key);
-      // The age of what stays is counted from the worth of what went; a pinned entry's is not by the rule.
-      if (context.mode === "free" && !context.isPinned(victim.key))
-        this.inflation = Math.max(this.inflation, victim.worth);
-    }
+  /** What is worth more than this stays. A frame that is on show is taken in whatever it is worth later. */
+  private limitFor(newcomer: Candidate, context: EvictionContext): number {
+    const isOnShow = context.mode === "free" && newcomer.kind === "frame" && context.distance(newcomer.key) === 0;
+    return isOnShow ? HIGHEST_UNPINNED : this.worth(newcomer, context);
+  }
+
+  private worth(candidate: Candidate, context: EvictionContext): number {
+    return worth(candidate, context, this.judge.habit, this.history.now);
   }
 
   /** Changes the budget; what no longer fits leaves at once. */
   setBudget(budget: Bytes, context: EvictionContext): readonly ContentKey[] {
+    if (budget !== this.budget) this.judge.clear();
     this.budget = budget;
     const excess = this.used - budget;
     if (excess <= 0) return [];
     const victims = this.cheapest(excess, context, Infinity)!;
-    this.evict(victims, context);
+    victims.forEach((victim) => this.remove(victim.key));
     return victims.map((victim) => victim.key);
   }
 
@@ -143,7 +148,7 @@ export class MemoryCache<T> {
     const entry = this.entries.get(key);
     if (!entry) return false;
     this.entries.delete(key);
-    this.used -= entry.bytes;
+    this.used -= entry.candidate.bytes;
     this.release(entry.payload);
     return true;
   }
@@ -152,11 +157,11 @@ export class MemoryCache<T> {
   standing(key: ContentKey, context: EvictionContext): Standing | undefined {
     const entry = this.entries.get(key);
     if (!entry) return undefined;
-    const own = worth(entry, context);
+    const own = this.worth(entry.candidate, context);
     let before = 0;
-    for (const other of this.entries.values()) if (other !== entry && worth(other, context) < own) before++;
-    const { bytes, costMs, uses, kind } = entry;
-    return { kind, bytes, costMs, uses, before, entries: this.entries.size };
+    for (const { candidate } of this.entries.values()) if (this.worth(candidate, context) < own) before++;
+    const { bytes, costMs, usage, kind } = entry.candidate;
+    return { kind, bytes, costMs, uses: usage.uses, before, entries: this.entries.size };
   }
 
   /** Entries of least worth that together free `bytes`; undefined when one of them is worth more than `limit`. */
@@ -166,7 +171,7 @@ export class MemoryCache<T> {
     // One frame makes room for another of its size almost always: a scan is enough then.
     if (single && single.bytes >= bytes) ranked = [single];
     else {
-      ranked = [...this.entries.values()].map((entry) => ranking(entry, worth(entry, context)));
+      ranked = [...this.entries.values()].map(({ candidate }) => ranking(candidate, this.worth(candidate, context)));
       ranked.sort((a, b) => a.worth - b.worth);
     }
     const victims: Ranked[] = [];
@@ -182,9 +187,9 @@ export class MemoryCache<T> {
 
   private cheapestOne(context: EvictionContext): Ranked | undefined {
     let best: Ranked | undefined;
-    for (const entry of this.entries.values()) {
-      const value = worth(entry, context);
-      if (!best || value < best.worth) best = ranking(entry, value);
+    for (const { candidate } of this.entries.values()) {
+      const value = this.worth(candidate, context);
+      if (!best || value < best.worth) best = ranking(candidate, value);
     }
     return best;
   }

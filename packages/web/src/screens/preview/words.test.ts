@@ -17,7 +17,7 @@ const explanation = (change: Partial<Explanation> = {}): Explanation => ({
   measured: true,
   rule: "free",
   standing,
-  parts: { distance: 12, nearness: 0.8, inRange: true, demand: 1 },
+  parts: { distance: 12, inRange: true, demand: 1 },
   memory: { usedBytes: 10 * MIB, budgetBytes: 20 * MIB },
   layers: [],
   ...change,
