@@ -510,6 +510,41 @@ describe("memory", () => {
     expect([...residency].map((bits) => bits & IN_MEMORY)).toEqual([...Array(6).fill(1), ...Array(18).fill(0)]);
   });
 
+  test("what it does not take is counted while it is in hand, and let go when playback has passed it", async () => {
+    const rig = new EngineRig();
+    await rig.open();
+    rig.configure({ memoryBudgetBytes: FRAME_BYTES / 2, diskCache: { ...SETTINGS.diskCache, store: "Never" } });
+    // Two workers need 95 ms for a frame of 42 ms: some are late, and those are skipped.
+    rig.pool.frameMs = 95;
+    rig.send({ kind: "play", speed: 1 });
+    const inHand: number[] = [];
+    for (let part = 0; part < 40; part++) {
+      await rig.run(200);
+      inHand.push(rig.status.memory.handBytes / FRAME_BYTES);
+    }
+    expect(rig.status.playback!.skipped).toBeGreaterThan(10);
+    expect(Math.max(...inHand)).toBeGreaterThan(0);
+    // No more than what is ahead and under way.
+    expect(Math.max(...inHand)).toBeLessThanOrEqual(SETTINGS.window.after + 2);
+    rig.send({ kind: "pause" });
+    await rig.run(500);
+    expect(rig.status.memory.handBytes).toBeLessThanOrEqual(FRAME_BYTES);
+  });
+
+  test("a frame for scrubbing that it does not take is shown all the same, and rendered once", async () => {
+    const rig = new EngineRig();
+    await rig.open();
+    await rig.fill();
+    rig.configure({ scrubFraction: 0.25, memoryBudgetBytes: FRAME_BYTES / 2 });
+    await rig.run(300);
+    rig.pool.takeStarted();
+    rig.shown.length = 0;
+    rig.send({ kind: "seek", frame: 20, scrubbing: true });
+    await rig.run(200);
+    expect(rig.shown.length).toBeGreaterThan(0);
+    expect(rig.pool.takeStarted(0.25)).toEqual([20]);
+  });
+
   test("a budget below one frame still shows every frame that is asked for", async () => {
     const rig = await open({ memoryBudgetBytes: 1000 });
     rig.send({ kind: "seek", frame: 5, scrubbing: false });

@@ -842,7 +842,8 @@ export class Engine {
     const keys = this.stage
       .sides(this.transport !== undefined)
       .map((side) => side.keyOf(Math.min(frame, side.duration - 1)));
-    const pictures = keys.map((key) => this.held.use(key));
+    const context = this.evictionContext();
+    const pictures = keys.map((key) => this.held.use(key, context));
     const gone = keys.filter((_, index) => !pictures[index]);
     if (gone.length > 0) {
       // Noted as held but gone: the note is corrected and the frame is obtained again.
@@ -874,7 +875,8 @@ export class Engine {
   }
 
   private showScrub(frame: FrameNumber): void {
-    const picture = this.held.use(this.timeline!.keyAt(frame, inForce(this.settings!).scrubFraction));
+    const key = this.timeline!.keyAt(frame, inForce(this.settings!).scrubFraction);
+    const picture = this.held.use(key, this.evictionContext());
     if (!picture) return;
     this.viewer.show([picture], undefined);
     this.scrubbedFrame = frame;
@@ -884,6 +886,7 @@ export class Engine {
   }
 
   private skip(frame: FrameNumber, step: number): void {
+    for (const side of this.stage.sides(true)) this.held.letGo(side.keyOf(Math.min(frame, side.duration - 1)));
     this.playhead = frame;
     this.transport!.skip(step);
     this.take?.skipped(step, frame, this.budgetMs);
@@ -1078,7 +1081,8 @@ export class Engine {
     const { document } = timeline;
     const picture: HeldPicture = { width, height, depth: document.depth, pixels };
     if (job.purpose === "scrub") {
-      if (!this.held.put(key, picture, ms, this.evictionContext())) releasePixels(pixels);
+      // What memory does not take is shown from the hand, if it is still wanted.
+      if (!this.held.put(key, picture, ms, this.evictionContext())) this.held.keepInHand(key, picture, true);
       return;
     }
     if (job.purpose === "sharpen") {
@@ -1116,13 +1120,15 @@ export class Engine {
       return;
     }
     this.held.letGo(key);
-    const admitted = keep === "memory" && this.held.put(key, picture, costMs, this.evictionContext());
+    const context = this.evictionContext();
+    const admitted = keep === "memory" && this.held.put(key, picture, costMs, context);
     if (this.transport) this.origins.set(key, origin);
     const isNew = origin === "rendered";
     const lasts = this.timeline !== undefined && isLasting(this.timeline.settings);
     const wantsDisk = isNew && lasts && !this.disk.has(key) && this.disk.wants(costMs, inBackground);
     if (!admitted) {
-      if (keep === "memory" || wantsDisk) this.held.keepInHand(key, picture, keep === "memory");
+      const shows = keep === "memory" && this.isAhead(key, context);
+      if (shows || wantsDisk) this.held.keepInHand(key, picture, shows);
       else releasePixels(picture.pixels);
     }
     if (!isNew || !lasts) return;
@@ -1136,6 +1142,11 @@ export class Engine {
         if (!this.shownKeys.includes(key) && !this.transport) this.held.letGo(key);
       },
     });
+  }
+
+  /** Whether a frame is still to be shown soon: what comes too late during playback is not. */
+  private isAhead(key: ContentKey, context: EvictionContext): boolean {
+    return context.mode !== "playback" || context.nextUse(key) <= this.settings!.window.after + this.pool.size;
   }
 
   private evictionContext(): EvictionContext {
@@ -1240,7 +1251,8 @@ export class Engine {
         frames: this.held.size,
         branches: this.held.branchCount,
         branchBytes: this.held.branchBytes,
-        workingBytes: this.pool.memoryBytes,
+        workingBytes: this.pool.memoryBytes + this.held.handBytes,
+        handBytes: this.held.handBytes,
       },
       filling: {
         paused: this.fillingPaused,

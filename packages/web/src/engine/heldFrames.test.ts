@@ -51,11 +51,13 @@ test("a frame in hand stays until it is let go, whatever becomes of the cache; t
   held.keepInHand("shown", picture(4), true);
   held.keepInHand("other", picture(4), false);
   held.setBudget(0, PLAIN);
-  expect(held.use("shown")).toBeDefined();
+  expect(held.use("shown", PLAIN)).toBeDefined();
   const other = held.peek("other")!;
+  expect(held.handBytes).toBe(8);
   held.letGoAll(["shown"]);
   expect(held.handKeys).toEqual(["shown"]);
   expect(other.pixels.buffer.byteLength).toBe(0);
+  expect(held.handBytes).toBe(4);
 });
 
 describe("layers' finished pixels", () => {
@@ -79,7 +81,7 @@ describe("layers' finished pixels", () => {
     expect(held.putBranch(branch("a"), PLAIN)).toBe(true);
     expect([held.size, held.branchCount, held.branchBytes]).toEqual([1, 1, 1600]);
     expect(held.usedBytes).toBe(2600 + 2 * BOOKKEEPING);
-    expect(held.use("a")).toBeUndefined();
+    expect(held.use("a", PLAIN)).toBeUndefined();
     held.setBudget(0, PLAIN);
     expect([held.size, held.branchCount, held.branchBytes, held.usedBytes]).toEqual([0, 0, 0, 0]);
     expect(said).toEqual(["frame true", "a true", "frame false", "a false"]);

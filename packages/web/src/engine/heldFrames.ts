@@ -29,6 +29,7 @@ type Entry =
 export class HeldFrames {
   private readonly cache: MemoryCache<Entry>;
   private readonly inHand = new Map<ContentKey, HeldPicture>();
+  private handTotal: Bytes = 0;
   private branches = 0;
   private branchTotal: Bytes = 0;
 
@@ -62,6 +63,11 @@ export class HeldFrames {
     return this.branchTotal;
   }
 
+  /** Bytes in hand, which the budget does not count. */
+  get handBytes(): Bytes {
+    return this.handTotal;
+  }
+
   /** Keys of the frames in hand. */
   get handKeys(): readonly ContentKey[] {
     return [...this.inHand.keys()];
@@ -81,9 +87,9 @@ export class HeldFrames {
     return this.cache.keys();
   }
 
-  /** A frame to be shown; that counts as a use. */
-  use(key: ContentKey): HeldPicture | undefined {
-    return pictureOf(this.cache.use(key)) ?? this.inHand.get(key);
+  /** A frame to be shown; that counts as a use, and the rules learn from it. */
+  use(key: ContentKey, context: EvictionContext): HeldPicture | undefined {
+    return pictureOf(this.cache.use(key, context)) ?? this.inHand.get(key);
   }
 
   peek(key: ContentKey): HeldPicture | undefined {
@@ -152,7 +158,9 @@ export class HeldFrames {
 
   /** Keeps a frame that the cache did not take. @param shows whether it is to be shown, not only written */
   keepInHand(key: ContentKey, picture: HeldPicture, shows: boolean): void {
+    this.letGo(key);
     this.inHand.set(key, picture);
+    this.handTotal += picture.pixels.byteLength;
     if (shows) this.onHeld(key, true);
   }
 
@@ -160,6 +168,7 @@ export class HeldFrames {
     const picture = this.inHand.get(key);
     if (!picture) return;
     this.inHand.delete(key);
+    this.handTotal -= picture.pixels.byteLength;
     this.spares.add(picture.pixels);
     this.onHeld(key, false);
   }
