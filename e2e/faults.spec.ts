@@ -46,6 +46,48 @@ test("playback goes on when the server is stopped in the middle of it, and the d
   await expect(page.locator(".strip-machine")).toContainText("free of");
 });
 
+test("an engine that cannot start says why and starts on demand; workers that end are replaced, and it goes on", async ({
+  page,
+  application,
+}) => {
+  await page.route(/kernels.*\.wasm$/, (route) => route.abort());
+  await page.goto(application.address);
+  const fault = page.locator(".engine-fault");
+  await expect(fault).toContainText("The preview engine does not start: ");
+  await page.unrouteAll();
+  await fault.getByRole("button", { name: "Try again" }).click();
+  await expect(verdict(page)).toContainText("in memory");
+  await expect(fault).toBeHidden();
+
+  const end = async (program: string) => {
+    const worker = page
+      .workers()
+      .filter((one) => one.url().includes(program))
+      // Those of the engine that did not start come first.
+      .at(-1)!;
+    const ended = worker.waitForEvent("close");
+    // Later than the answer to this, which ends with it.
+    await worker.evaluate(() => {
+      setTimeout(() => {
+        throw new Error("made to stop");
+      }, 300);
+    });
+    await ended;
+  };
+  for (const program of ["disk.worker", "render.worker"]) await end(program);
+  // Whatever is asked for next is done by others.
+  await fill(page);
+  await expect(gauge(page, "Disk cache")).toContainText(/1(79|8\d) fr/);
+
+  await end("engine.worker");
+  await expect(fault).toContainText("The preview engine stopped: made to stop. Another one took its place");
+  await expect(page.getByRole("button", { name: "Composition Ringing Station; choose another" })).toBeVisible();
+  // What was on disk is found again by it.
+  await expect(verdict(page)).toContainText("all 180 frames in memory");
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await expect(page.locator(".viewer-rate")).toContainText("fps");
+});
+
 test("a full disk cache is shown and stops nothing", async ({ page, application }) => {
   await openPreview(page, application);
   await page.getByRole("link", { name: "Storage" }).click();

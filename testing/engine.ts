@@ -173,7 +173,8 @@ class FakePool {
     setTimeout(() => {
       this.running.delete(id);
       if (this.stopped.includes(id)) this.onOutcome({ kind: "cancelled", job: id, lent: [] });
-      else if (this.bakeRefusal) this.onOutcome({ kind: "failed", job: id, reason: this.bakeRefusal, lent: [] });
+      else if (this.bakeRefusal)
+        this.onOutcome({ kind: "failed", job: id, reason: this.bakeRefusal, ended: false, lent: [] });
       else {
         this.baked.set(`${task.sequence}/${task.number}`, key);
         this.onOutcome({ kind: "baked", job: id, key, lent: [] });
@@ -195,7 +196,7 @@ class FakePool {
     else if (renderer === "gpu-1" && this.graphicsFault)
       this.onOutcome({ kind: "noGraphics", job: id, ...this.graphicsFault, lent });
     else if (this.broken.has(frame))
-      this.onOutcome({ kind: "failed", job: id, reason: "the artwork is not SVG", lent });
+      this.onOutcome({ kind: "failed", job: id, reason: "the artwork is not SVG", ended: false, lent });
     else if (missing)
       this.onOutcome({
         kind: "unreadable",

@@ -2,7 +2,7 @@ import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { openKernels, type Kernels } from "@kinetocache/kernels";
 import { Renderer, type Picture, type RendererOptions } from "@kinetocache/core";
-import { initWasm, Resvg } from "@resvg/resvg-wasm";
+import type * as ResvgModule from "@resvg/resvg-wasm";
 
 const require = createRequire(`${process.cwd()}/package.json`);
 const FONTS = ["400", "600"].map(
@@ -27,15 +27,32 @@ const greyFrame: RendererOptions["media"]["clipFrame"] = ({ width, height }, fra
 
 let artwork: Promise<DrawArtwork> | undefined;
 
+/** A copy of its own: one that broke off is of no use to the next renderer. */
+function loadResvg(): typeof ResvgModule {
+  const file = require.resolve("@resvg/resvg-wasm");
+  delete require.cache[file];
+  return require(file) as typeof ResvgModule;
+}
+
 async function openArtwork(): Promise<DrawArtwork> {
+  const { initWasm, Resvg } = loadResvg();
   await initWasm(readFileSync(require.resolve("@resvg/resvg-wasm/index_bg.wasm")));
   const fontBuffers = FONTS.map((font) => new Uint8Array(readFileSync(require.resolve(font))));
   return ({ text }, width) => {
-    const image = new Resvg(text, {
-      fitTo: { mode: "width", value: width },
-      font: { fontBuffers, defaultFontFamily: "Instrument Sans" },
-    }).render();
-    return { width: image.width, height: image.height, data: image.pixels };
+    try {
+      const drawing = new Resvg(text, {
+        fitTo: { mode: "width", value: width },
+        font: { fontBuffers, defaultFontFamily: "Instrument Sans" },
+      });
+      const image = drawing.render();
+      const pixels = { width: image.width, height: image.height, data: image.pixels };
+      image.free();
+      drawing.free();
+      return pixels;
+    } catch (error) {
+      if (error instanceof WebAssembly.RuntimeError) artwork = undefined;
+      throw error;
+    }
   };
 }
 

@@ -1,9 +1,10 @@
 import { lazy, Suspense, useEffect } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
-import { send } from "./data/engineStore";
+import { send, useEngine } from "./data/engineStore";
 import { useTold } from "./data/told";
 import { WorkspaceProvider } from "./data/workspace";
 import { BudgetStrip } from "./parts/BudgetStrip";
+import { EngineFault } from "./parts/EngineFault";
 import { JobDrawer } from "./parts/JobDrawer";
 import { Notices } from "./parts/Notices";
 import { Rail } from "./parts/Rail";
@@ -34,11 +35,14 @@ function Told() {
 
 export function App() {
   useTouch();
+  const engine = useEngine((state) => state.engine);
   return (
     <BrowserRouter>
       <div className="frame">
         <Rail />
-        <WorkspaceProvider waiting={<Waiting for="Opening the compositions…" />}>
+        <EngineFault />
+        {/* Another engine is told all that the one before was told. */}
+        <WorkspaceProvider key={engine} waiting={<Waiting for="Opening the compositions…" />}>
           <Told />
           <BudgetStrip />
           <Suspense fallback={<Waiting for="Opening…" />}>

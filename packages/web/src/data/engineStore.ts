@@ -15,6 +15,10 @@ import type {
 import type { Savings } from "../engine/savings";
 
 interface EngineState {
+  /** Engines that ended before this one. */
+  readonly engine: number;
+  /** Why the one before ended. It is not running when it could not even start. */
+  readonly ended: { readonly reason: string; readonly isRunning: boolean } | undefined;
   readonly status: Status | undefined;
   readonly timeline: TimelineData | undefined;
   readonly playhead: number;
@@ -38,20 +42,24 @@ function keepEqualParts(before: Status | undefined, now: Status): Status {
   return Object.fromEntries(entries) as unknown as Status;
 }
 
+const NOTHING: EngineState = {
+  engine: 0,
+  ended: undefined,
+  status: undefined,
+  timeline: undefined,
+  playhead: 0,
+  cacheChange: undefined,
+  savings: undefined,
+  explanation: undefined,
+  waste: undefined,
+  bakePlan: undefined,
+  browserDisk: undefined,
+  browserItems: undefined,
+};
+
 /** Holds the latest of what the engine says, so that a screen that opens later has it at once. */
 class EngineStore {
-  private state: EngineState = {
-    status: undefined,
-    timeline: undefined,
-    playhead: 0,
-    cacheChange: undefined,
-    savings: undefined,
-    explanation: undefined,
-    waste: undefined,
-    bakePlan: undefined,
-    browserDisk: undefined,
-    browserItems: undefined,
-  };
+  private state: EngineState = NOTHING;
   private readonly listeners = new Set<() => void>();
 
   constructor(readonly client: EngineClient) {
@@ -67,8 +75,30 @@ class EngineStore {
     return this.state;
   }
 
+  /** Another engine; whoever told the one before something tells it again. */
+  restart(): void {
+    this.client.restart();
+    this.change({ ...NOTHING, engine: this.state.engine + 1, ended: undefined });
+  }
+
+  forgetEnd(): void {
+    this.change({ ...this.state, ended: undefined });
+  }
+
+  private change(state: EngineState): void {
+    this.state = state;
+    this.listeners.forEach((listener) => listener());
+  }
+
   private take(event: EngineEvent): void {
     switch (event.kind) {
+      case "ended": {
+        const { reason, hadStarted } = event;
+        // One that ends before it said anything would end again.
+        if (hadStarted) this.restart();
+        this.state = { ...this.state, ended: { reason, isRunning: hadStarted } };
+        break;
+      }
       case "status":
         this.state = {
           ...this.state,
@@ -114,13 +144,19 @@ class EngineStore {
   }
 }
 
-const store = new EngineStore(new EngineClient());
+const store = new EngineStore(
+  new EngineClient(() => new Worker(new URL("../engine/engine.worker.ts", import.meta.url), { type: "module" })),
+);
 
 export const engine = store.client;
 
 export function send(command: Command, transfer: Transferable[] = []): void {
   engine.send(command, transfer);
 }
+
+export const restartEngine = () => store.restart();
+
+export const forgetEnd = () => store.forgetEnd();
 
 /**
  * A part of the engine's state; the component renders again only when that part changed. While playing, the

@@ -2,14 +2,26 @@ import { frameItems, type ContentKey, type FrameItem, type Owners, type SweepIte
 import { dequal } from "dequal";
 import { useLiveQuery } from "dexie-react-hooks";
 import { useEffect, useState } from "react";
+import { Helper } from "../engine/helper";
 import { database, type StoredDocument } from "./database";
+import { engine } from "./engineStore";
 import type { ReachReply, ReachRequest } from "./reach.worker";
 import { useElsewhere, type Elsewhere, type PlacedFrame } from "./sweep";
 import { useProfile } from "./told";
 
-let worker: Worker | undefined;
 let nextRequest = 0;
 const waiting = new Map<number, (keys: ReadonlySet<ContentKey>) => void>();
+const helper = new Helper(
+  "The worker that finds out what compositions still show",
+  () => new Worker(new URL("./reach.worker.ts", import.meta.url), { type: "module" }),
+  (running) => {
+    running.worker.onmessage = ({ data }: MessageEvent<ReachReply>) => {
+      waiting.get(data.id)?.(new Set(data.keys));
+      waiting.delete(data.id);
+    };
+    return running;
+  },
+);
 
 /** What was asked about a composition; it holds for one revision and its bakes. */
 interface Known {
@@ -23,24 +35,19 @@ interface Known {
 const known = new Map<string, Known>();
 
 function ask(request: Omit<ReachRequest, "id">): Promise<ReadonlySet<ContentKey>> {
-  if (!worker) {
-    worker = new Worker(new URL("./reach.worker.ts", import.meta.url), { type: "module" });
-    worker.onmessage = ({ data }: MessageEvent<ReachReply>) => {
-      waiting.get(data.id)?.(new Set(data.keys));
-      waiting.delete(data.id);
-    };
-  }
   const id = nextRequest++;
-  const answer = new Promise<ReadonlySet<ContentKey>>((resolve) => waiting.set(id, resolve));
-  worker.postMessage({ id, ...request } satisfies ReachRequest);
-  return answer;
+  const asked = helper.ask<ReadonlySet<ContentKey>>(({ worker }) => {
+    worker.postMessage({ id, ...request } satisfies ReachRequest);
+    return new Promise((resolve) => waiting.set(id, resolve));
+  });
+  return asked.finally(() => waiting.delete(id));
 }
 
 /** Which of some keys a composition can still show, and of others that were asked about before. */
 async function reachedBy(
-  { id, revision, history, bakes }: StoredDocument,
+  { id, name, revision, history, bakes }: StoredDocument,
   wanted: readonly ContentKey[],
-): Promise<ReadonlySet<ContentKey>> {
+): Promise<Pick<ReadonlySet<ContentKey>, "has">> {
   let entry = known.get(id);
   if (entry?.revision !== revision || !dequal(entry.bakes, bakes)) {
     entry = { revision, bakes, asked: new Set(), reached: new Set(), answered: Promise.resolve() };
@@ -53,8 +60,16 @@ async function reachedBy(
     const answer = ask({ wanted: unasked, states: history.states, bakes });
     entry.answered = Promise.all([entry.answered, answer.then((keys) => keys.forEach((key) => reached.add(key)))]);
   }
-  await entry.answered;
-  return reached;
+  try {
+    await entry.answered;
+    return reached;
+  } catch (error) {
+    // It is asked anew the next time; until then, in doubt, it can still show all of them.
+    known.delete(id);
+    const why = error instanceof Error ? error.message : String(error);
+    engine.tell({ kind: "notice", text: `${why}. Frames of "${name}" count as still to be shown.` });
+    return EVERYTHING;
+  }
 }
 
 const EVERYTHING = { has: () => true };

@@ -14,6 +14,7 @@ export async function openArtwork(
     });
     const image = artwork.render();
     const pixels = { width: image.width, height: image.height, data: image.pixels };
+    // What WebAssembly holds is freed by nobody else.
     image.free();
     artwork.free();
     return pixels;

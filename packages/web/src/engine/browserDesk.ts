@@ -22,8 +22,12 @@ export class BrowserDesk {
 
   /** Tells its state. */
   async tell(withItems: boolean): Promise<void> {
-    const [state, items] = await Promise.all([this.port.state(), withItems ? this.port.items() : undefined]);
-    this.emit({ kind: "browserDisk", state, items: items?.ok ? items.value : undefined });
+    try {
+      const [state, items] = await Promise.all([this.port.state(), withItems ? this.port.items() : undefined]);
+      this.emit({ kind: "browserDisk", state, items: items?.ok ? items.value : undefined });
+    } catch (error) {
+      this.emit({ kind: "notice", text: error instanceof Error ? error.message : String(error) });
+    }
   }
 
   async change(settings: Partial<LocationSettings>): Promise<void> {

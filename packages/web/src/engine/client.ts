@@ -1,3 +1,4 @@
+import { reasonOf } from "./helper";
 import type { Command, EngineEvent, SentCommand } from "./protocol";
 import { sharedNow } from "./responses";
 
@@ -5,19 +6,12 @@ type Listener = (event: EngineEvent) => void;
 
 /** The engine as the screens see it: commands in, events out. */
 export class EngineClient {
-  private readonly worker = new Worker(new URL("./engine.worker.ts", import.meta.url), { type: "module" });
+  private worker: Worker;
+  private hasSpoken = false;
   private readonly listeners = new Set<Listener>();
 
-  constructor() {
-    this.worker.onmessage = ({ data: event }: MessageEvent<EngineEvent>) =>
-      this.listeners.forEach((listener) => listener(event));
-    this.worker.onerror = ({ message }) => {
-      const event: EngineEvent = {
-        kind: "notice",
-        text: `The preview engine stopped: ${message}. Reload the page to go on.`,
-      };
-      this.listeners.forEach((listener) => listener(event));
-    };
+  constructor(private readonly startWorker: () => Worker) {
+    this.worker = this.start();
   }
 
   send(command: Command, transfer: Transferable[] = []): void {
@@ -29,5 +23,31 @@ export class EngineClient {
   subscribe(listener: Listener): () => void {
     this.listeners.add(listener);
     return () => this.listeners.delete(listener);
+  }
+
+  /** Tells the screens something, as the engine does. */
+  tell(event: EngineEvent): void {
+    this.listeners.forEach((listener) => listener(event));
+  }
+
+  /** Another engine in place of the one that ended; it knows nothing until it is told. */
+  restart(): void {
+    this.worker.terminate();
+    this.worker = this.start();
+  }
+
+  private start(): Worker {
+    const worker = this.startWorker();
+    this.hasSpoken = false;
+    worker.onmessage = ({ data: event }: MessageEvent<EngineEvent>) => {
+      this.hasSpoken = true;
+      this.tell(event);
+    };
+    worker.onerror = (event) => {
+      event.preventDefault();
+      worker.terminate();
+      this.tell({ kind: "ended", reason: reasonOf(event), hadStarted: this.hasSpoken });
+    };
+    return worker;
   }
 }

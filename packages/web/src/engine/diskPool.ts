@@ -13,7 +13,10 @@ interface Member {
 /** Workers that carry frames to and from the server, several at once. */
 export class DiskPool implements FrameStorage {
   private readonly members: readonly Member[] = Array.from({ length: WORKERS }, () => ({
-    storage: new WorkerStorage(new Worker(new URL("./disk.worker.ts", import.meta.url), { type: "module" })),
+    storage: new WorkerStorage(
+      "A worker for the disk cache",
+      () => new Worker(new URL("./disk.worker.ts", import.meta.url), { type: "module" }),
+    ),
     busy: 0,
   }));
 

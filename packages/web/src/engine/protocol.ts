@@ -339,6 +339,8 @@ export interface MeasuredTake {
 
 /** From the engine to the screens. */
 export type EngineEvent =
+  /** The engine ended by itself. @see EngineClient */
+  | { readonly kind: "ended"; readonly reason: string; readonly hadStarted: boolean }
   | { readonly kind: "status"; readonly status: Status }
   | { readonly kind: "timeline"; readonly data: TimelineData }
   | { readonly kind: "playhead"; readonly frame: FrameNumber }
@@ -459,7 +461,8 @@ export type RenderOutcome =
   | ({ readonly kind: "baked"; readonly job: number; readonly key: ContentKey } & Lent)
   | ({ readonly kind: "branch"; readonly job: number; readonly branch: Branch } & BranchTiming & Lent)
   | ({ readonly kind: "cancelled"; readonly job: number } & Lent)
-  | ({ readonly kind: "failed"; readonly job: number; readonly reason: string } & Lent)
+  /** `ended` when the worker is of no use afterwards: it could not start, or its WebAssembly broke off in the middle. */
+  | ({ readonly kind: "failed"; readonly job: number; readonly reason: string; readonly ended: boolean } & Lent)
   /** A stored picture that was to be drawn is missing or altered; or all are, as while the server is gone. */
   | ({
       readonly kind: "unreadable";

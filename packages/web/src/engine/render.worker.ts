@@ -130,6 +130,11 @@ function branchOf(root: GraphNode, layer: string): GraphNode {
   return node;
 }
 
+/** What WebAssembly leaves in its memory when it breaks off, as in a panic of the artwork renderer, is good for nothing. */
+function isBroken(error: unknown): boolean {
+  return error instanceof WebAssembly.RuntimeError;
+}
+
 function buffersOf(branches: readonly Branch[]): ArrayBuffer[] {
   return branches.map(({ pixels }) => pixels.buffer);
 }
@@ -189,7 +194,7 @@ async function render({ renderer, kernels, media, init }: Ready, request: Render
       // What is held on the device may be wrong or gone: the next frame on it opens it anew.
       closeGraphics();
       reply({ kind: "noGraphics", job, reason, lost: error.lost, lent }, back);
-    } else reply({ kind: "failed", job, reason, lent }, back);
+    } else reply({ kind: "failed", job, reason, ended: isBroken(error), lent }, back);
   }
 }
 
@@ -218,7 +223,7 @@ async function bakePicture({ renderer, kernels, init }: Ready, { job, bake }: Re
   } catch (error) {
     const reason = error instanceof Error ? error.message : String(error);
     if (error instanceof RenderCancelled) reply({ kind: "cancelled", job, lent: [] });
-    else reply({ kind: "failed", job, reason, lent: [] });
+    else reply({ kind: "failed", job, reason, ended: isBroken(error), lent: [] });
   }
 }
 
@@ -247,6 +252,6 @@ self.onmessage = ({ data: request }: MessageEvent<RenderRequest>) => {
   take(request).catch((error: unknown) => {
     // A worker that could not start says so with each job, so that no job waits for it forever.
     if (request.kind === "render" || request.kind === "bake")
-      reply({ kind: "failed", job: request.job, reason: String(error), lent: [] });
+      reply({ kind: "failed", job: request.job, reason: String(error), ended: true, lent: [] });
   });
 };

@@ -1,32 +1,60 @@
 import * as Comlink from "comlink";
 import type { Bytes, ContentKey } from "@kinetocache/core";
-import type { Answer, FetchedPicture, FrameStorage, Listing, OutgoingFrame, Target } from "./frameStorage";
+import {
+  answer,
+  Failed,
+  type Answer,
+  type FetchedPicture,
+  type FrameStorage,
+  type Listing,
+  type OutgoingFrame,
+  type Target,
+} from "./frameStorage";
+import { Helper, type Running } from "./helper";
+
+interface Remote<T> extends Running {
+  readonly remote: Comlink.Remote<T>;
+}
 
 /** A storage that lives in a worker. */
 export class WorkerStorage<T extends FrameStorage> implements FrameStorage {
-  /** What it can do beside. */
-  readonly remote: Comlink.Remote<T>;
-  private readonly storage: Comlink.Remote<FrameStorage>;
+  private readonly helper: Helper<Remote<T>>;
 
-  constructor(worker: Worker) {
-    this.remote = Comlink.wrap<T>(worker);
-    this.storage = this.remote as unknown as Comlink.Remote<FrameStorage>;
+  /** @param name what the worker is called when it is said that it ended */
+  constructor(name: string, startWorker: () => Worker) {
+    this.helper = new Helper(name, startWorker, (running) => ({ ...running, remote: Comlink.wrap<T>(running.worker) }));
   }
 
   list(): Promise<Answer<Listing>> {
-    return this.storage.list() as Promise<Answer<Listing>>;
+    return this.request((storage) => storage.list());
   }
 
   fetch(key: ContentKey, spare?: Uint8Array<ArrayBuffer>): Promise<Answer<FetchedPicture>> {
     const travelling = spare && Comlink.transfer(spare, [spare.buffer]);
-    return this.storage.fetch(key, travelling) as Promise<Answer<FetchedPicture>>;
+    return this.request((storage) => storage.fetch(key, travelling));
   }
 
   store(frame: OutgoingFrame, target: Target): Promise<Answer<Bytes>> {
-    return this.storage.store(frame, target) as Promise<Answer<Bytes>>;
+    return this.request((storage) => storage.store(frame, target));
   }
 
   remove(key: ContentKey, location: string): Promise<Answer<void>> {
-    return this.storage.remove(key, location) as Promise<Answer<void>>;
+    return this.request((storage) => storage.remove(key, location));
+  }
+
+  /** What it can do beside. @throws Error when the worker ended meanwhile */
+  protected ask<R>(work: (remote: Comlink.Remote<T>) => Promise<R>): Promise<R> {
+    return this.helper.ask(({ remote }) => work(remote));
+  }
+
+  /** A request to the storage; that the worker ended is an answer too, and another one is started with the next. */
+  protected async request<R>(work: (storage: T) => Promise<Answer<R>>): Promise<Answer<R>> {
+    const answered = await answer(() =>
+      this.ask((remote) => work(remote as unknown as T)).catch((error: unknown) => {
+        const detail = error instanceof Error ? error.message : String(error);
+        throw new Failed({ kind: "unreachable", detail });
+      }),
+    );
+    return answered.ok ? answered.value : answered;
   }
 }

@@ -1,6 +1,7 @@
 import * as Comlink from "comlink";
 import { DepthConverter } from "../depthConverter";
 import { FrameCodec } from "../frameCodec";
+import { endWorker } from "../helper";
 import { loadKernels } from "../resources";
 import { transferring } from "../transferring";
 import { BrowserDisk } from "./browserDisk";
@@ -17,6 +18,7 @@ const place = {
 };
 
 const disk = loadKernels().then((kernels) => new BrowserDisk(place, new FrameCodec(new DepthConverter(kernels))));
+disk.catch(endWorker);
 
 const storage = {
   ...transferring(disk),
