@@ -7,7 +7,7 @@ export interface Running {
 
 /** Why a worker ended, in words. A program that could not be loaded comes without a message. */
 export function reasonOf({ message }: Pick<ErrorEvent, "message">): string {
-  return message ? message.replace(/^Uncaught (Error: )?/, "") : "its program could not be loaded";
+  return message ? message.replace(/^Uncaught (\w*Error: )?/, "") : "its program could not be loaded";
 }
 
 /**
