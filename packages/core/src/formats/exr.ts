@@ -1,3 +1,4 @@
+import adler32 from "adler-32";
 import { unzlibSync, zlibSync } from "fflate";
 import { FormatError, plainPixels, type NewPixels, type Picture } from "./picture";
 
@@ -227,9 +228,11 @@ export function writeExr(picture: Picture, pack?: Pack): Uint8Array {
 /**
  * Reads what `writeExr` writes, and other single-part scan-line files, plain or with ZIP, with the channels
  * A, B, G, R, or B, G, R for an opaque picture, all of one type. The picture is the display window.
+ * @param looksAtSums whether the checksums of what is packed are looked at: that takes about a tenth of a second for a
+ * full HD frame, and frames of our own have one of the whole file, which is looked at
  * @throws FormatError
  */
-export function readExr(file: Uint8Array, newPixels: NewPixels = plainPixels): Picture {
+export function readExr(file: Uint8Array, newPixels: NewPixels = plainPixels, looksAtSums = false): Picture {
   const view = new DataView(file.buffer as ArrayBuffer, file.byteOffset, file.byteLength);
   if (file.length < 8 || view.getInt32(0, true) !== MAGIC)
     throw new FormatError("OpenEXR", "the magic number is missing", 0);
@@ -266,7 +269,8 @@ export function readExr(file: Uint8Array, newPixels: NewPixels = plainPixels): P
       throw new FormatError("OpenEXR", `a block begins at line ${first}, or is named twice`, at);
     seen.add(first);
     const lines = Math.min(linesABlock, window.bottom - first);
-    const content = readBlock(file, at, view.getInt32(at + 4, true), lines * lineBytes, compression !== PLAIN);
+    const length = view.getInt32(at + 4, true);
+    const content = readBlock(file, at, length, lines * lineBytes, compression !== PLAIN, looksAtSums);
     const words = samples(content, size, lines * columns * channels);
     for (let line = 0; line < lines; line++) {
       const y = first + line - display.top;
@@ -286,7 +290,14 @@ export function readExr(file: Uint8Array, newPixels: NewPixels = plainPixels): P
   return { width, height, depth: type === HALF ? "half" : "float", pixels };
 }
 
-function readBlock(file: Uint8Array, at: number, length: number, plainBytes: number, packed: boolean): Uint8Array {
+function readBlock(
+  file: Uint8Array,
+  at: number,
+  length: number,
+  plainBytes: number,
+  packed: boolean,
+  looksAtSums: boolean,
+): Uint8Array {
   if (length < 0 || length > plainBytes || at + 8 + length > file.length)
     throw new FormatError("OpenEXR", "ends early, or a block is too long", at);
   const content = file.subarray(at + 8, at + 8 + length);
@@ -301,7 +312,15 @@ function readBlock(file: Uint8Array, at: number, length: number, plainBytes: num
     throw new FormatError("OpenEXR", `a block cannot be unpacked (${(error as Error).message})`, at);
   }
   if (scattered.length !== plainBytes) throw new FormatError("OpenEXR", "a block unpacks to the wrong length", at);
+  if (looksAtSums && adler32.buf(scattered) >>> 0 !== sumOf(content))
+    throw new FormatError("OpenEXR", "the checksum of a block is wrong", at);
   return gather(scattered);
+}
+
+/** The sum at the end of a zlib stream (RFC 1950). */
+function sumOf(packed: Uint8Array): number {
+  const end = packed.subarray(-4);
+  return new DataView(end.buffer, end.byteOffset, end.byteLength).getUint32(0);
 }
 
 /** @throws FormatError that names what is not read */

@@ -39,3 +39,8 @@ export function readFrame(file: Uint8Array, newPixels?: NewPixels, kernels?: Ker
   pixels.set(picture.pixels);
   return { ...picture, pixels };
 }
+
+/** A frame file that another program may have written: what is packed in it is checked too. @throws FormatError */
+export function readForeignFrame(file: Uint8Array): Picture {
+  return file[0] === 0x76 ? readExr(file, undefined, true) : readFrame(file);
+}

@@ -1,5 +1,6 @@
 import fc from "fast-check";
 import { PACK, readExr, writeExr } from "./exr";
+import { readForeignFrame } from "./frame";
 import { readPam, writePam } from "./pam";
 import { FormatError, type Picture } from "./picture";
 import { readPng, writePng } from "./png";
@@ -54,6 +55,24 @@ test.each([
   expect(() => readExr(file)).toThrow(`${name} files are not read`);
 });
 
+test("whatever is changed in the packed lines of another program's file, it is noticed", () => {
+  const coarse = Uint8Array.from({ length: 23 * 19 * BYTES.half }, (_, at) => (at * at * 7 + (at >> 3)) & 60);
+  const plain: Picture = { ...picture("half"), pixels: coarse };
+  const file = writeExr(plain, PACK);
+  expect(Buffer.compare(readForeignFrame(file).pixels, plain.pixels)).toBe(0);
+  let unnoticed = 0;
+  for (let at = Math.floor(file.length / 2); at < file.length; at++) {
+    const altered = file.slice();
+    altered[at]! ^= 1 << (at % 8);
+    try {
+      if (Buffer.compare(readForeignFrame(altered).pixels, plain.pixels) !== 0) unnoticed++;
+    } catch (error) {
+      expect(error).toBeInstanceOf(FormatError);
+    }
+  }
+  expect(unnoticed).toBe(0);
+});
+
 test("a few bytes that stand for gigabytes are refused before anything is made for them", () => {
   const made: number[] = [];
   const newPixels = (bytes: number) => {
@@ -86,4 +105,18 @@ test("what a block does not cover is transparent, and a block that is named twic
   const table = Buffer.from(twice).indexOf("screenWindowWidth") + "screenWindowWidth\0float\0".length + 4 + 4 + 1;
   view.setBigUint64(table + 8, view.getBigUint64(table, true), true);
   expect(() => read(twice)).toThrow("named twice");
+});
+
+test.each([
+  ["WIDTH 0x17", "WIDTH must be a whole decimal number above 0, not 0x17"],
+  ["WIDTH 2e1", "not 2e1"],
+  ["WIDTH", "WIDTH must be a whole decimal number above 0, not nothing"],
+  ["DEPTH 3", "expected DEPTH 4 and MAXVAL 255"],
+  ["MAXVAL 65535", "expected DEPTH 4 and MAXVAL 255"],
+  ["TUPLTYPE CMYK", "expected TUPLTYPE RGB_ALPHA, not CMYK"],
+])("a PAM file with %s is refused with what is wrong", (line, problem) => {
+  const name = line.split(" ")[0]!;
+  const file = Buffer.from(writePam(picture("8-bit"))).toString("latin1");
+  const altered = Buffer.from(file.replace(new RegExp(`^${name} .*$`, "m"), line), "latin1");
+  expect(() => readPam(altered)).toThrow(problem);
 });

@@ -30,14 +30,19 @@ export function readPam(file: Uint8Array): Picture {
   }
   if (!header.startsWith("P7\n")) throw new FormatError("PAM", "does not start with P7", 0);
   if (!header.endsWith("ENDHDR\n")) throw new FormatError("PAM", "the header has no ENDHDR line", header.length);
-  const field = (name: string) => new RegExp(`^${name} (\\S+)$`, "m").exec(header)?.[1];
-  const [width, height] = [Number(field("WIDTH")), Number(field("HEIGHT"))];
-  if (!(Number.isInteger(width) && width > 0 && Number.isInteger(height) && height > 0)) {
-    throw new FormatError("PAM", "WIDTH and HEIGHT must be whole numbers above 0");
-  }
-  if (field("DEPTH") !== "4" || field("MAXVAL") !== "255") {
+  const field = (name: string) => new RegExp(`^${name}[ \\t]+(\\S+)[ \\t]*$`, "m").exec(header)?.[1];
+  const number = (name: string) => {
+    const text = field(name) ?? "nothing";
+    if (!/^0*[1-9]\d{0,8}$/.test(text))
+      throw new FormatError("PAM", `${name} must be a whole decimal number above 0, not ${text}`);
+    return Number(text);
+  };
+  const [width, height] = [number("WIDTH"), number("HEIGHT")];
+  if (number("DEPTH") !== 4 || number("MAXVAL") !== 255)
     throw new FormatError("PAM", "expected DEPTH 4 and MAXVAL 255");
-  }
+  const type = field("TUPLTYPE");
+  // Four samples may mean something else, such as the inks of print.
+  if (type !== "RGB_ALPHA") throw new FormatError("PAM", `expected TUPLTYPE RGB_ALPHA, not ${type ?? "nothing"}`);
   const expected = header.length + width * height * 4;
   if (file.length < expected) throw new FormatError("PAM", `ends early: ${expected} bytes expected`, file.length);
   return { width, height, depth: "8-bit", pixels: file.subarray(header.length, expected) };

@@ -1,6 +1,5 @@
 import type { Depth } from "../composition";
-import type { Picture } from "../formats";
-import { linearToSrgb, srgbToLinear } from "./colour";
+import { linearToSrgb, srgbToLinear, type Picture } from "../formats";
 import { convert } from "./reference";
 
 /**

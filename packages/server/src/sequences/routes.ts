@@ -146,7 +146,7 @@ async function pictureOf(file: Uint8Array, workers: Workers): Promise<Uint8Array
       throw new Error(
         `the picture has ${width} × ${height} pixels; at most ${LARGEST_PIXELS.toLocaleString("en")} are read`,
       );
-    return await workers.run("pngToQoi", file);
+    return await workers.run("pngToFrame", file);
   } catch (error) {
     throw new Problem(400, "invalid", `body: ${(error as Error).message}`);
   }

@@ -2,4 +2,4 @@
 import { register } from "tsx/esm/api";
 
 register();
-export const { exportedFrame, isPicture, pngToQoi } = await import("./tasks.ts");
+export const { exportedFrame, isPicture, pngToFrame } = await import("./tasks.ts");

@@ -1,11 +1,12 @@
 import { deflateSync } from "node:zlib";
-import { readFrame, readPng, redepth, writeExr, writePng, writeQoi } from "@kinetocache/core";
+import { readForeignFrame, readFrame, readPng, redepth, writeExr, writePng, writeQoi } from "@kinetocache/core";
 
 // What takes a processor for long runs here, in threads of its own: see `Workers`.
 
-/** A PNG file as the format that is read fast. @throws Error that says what is wrong with it */
-export function pngToQoi(file: Uint8Array): Uint8Array {
-  return writeQoi(readPng(file));
+/** A PNG file as a frame of its depth, in a format that is read fast. @throws Error that says what is wrong with it */
+export function pngToFrame(file: Uint8Array): Uint8Array {
+  const picture = readPng(file);
+  return picture.depth === "8-bit" ? writeQoi(picture) : writeExr(picture, pack);
 }
 
 export interface ExportedFrame {
@@ -29,7 +30,7 @@ function pack(bytes: Uint8Array): Uint8Array {
 /** Whether a stored frame can be read. */
 export function isPicture(content: Uint8Array): boolean {
   try {
-    const { width, height } = readFrame(content);
+    const { width, height } = readForeignFrame(content);
     return width > 0 && height > 0;
   } catch {
     return false;

@@ -124,7 +124,7 @@ export async function importSequence(
   const { files, first, name } = found;
   const frames = files.at(-1)!.number - first + 1;
   const start = await pictureOf(files[0]!.file);
-  const fileFormat: FrameFormat = start.isPng ? "qoi" : formatOf(start.picture, start.bytes);
+  const fileFormat = formatOf(start);
   const main = mainComposition(document);
   const described: NewSequence = {
     name,
@@ -209,9 +209,13 @@ function layerOf(name: string, sequence: string, length: number): Layer {
   };
 }
 
-async function pictureOf(
-  file: File,
-): Promise<{ readonly picture: Picture; readonly isPng: boolean; readonly bytes: Uint8Array<ArrayBuffer> }> {
+interface ChosenPicture {
+  readonly picture: Picture;
+  readonly isPng: boolean;
+  readonly bytes: Uint8Array<ArrayBuffer>;
+}
+
+async function pictureOf(file: File): Promise<ChosenPicture> {
   const bytes = new Uint8Array(await file.arrayBuffer());
   const isPng = bytes[0] === PNG_START;
   try {
@@ -221,7 +225,8 @@ async function pictureOf(
   }
 }
 
-function formatOf({ depth }: Picture, bytes: Uint8Array): FrameFormat {
-  if (depth !== "8-bit") return "exr";
-  return bytes[0] === 0x71 ? "qoi" : "pam";
+/** What the server keeps it as: PNG files are read too slowly to be played. */
+function formatOf({ picture, isPng, bytes }: ChosenPicture): FrameFormat {
+  if (picture.depth !== "8-bit") return "exr";
+  return isPng || bytes[0] === 0x71 ? "qoi" : "pam";
 }

@@ -1,4 +1,4 @@
-import { linearToSrgb, srgbToLinear } from "../colour";
+import { linearToSrgb, srgbToLinear } from "../../formats";
 import type { FloatPicture } from "./picture";
 
 /** 8-bit sRGB to linear premultiplied. */
