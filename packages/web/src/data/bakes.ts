@@ -5,8 +5,6 @@ import {
   mainComposition,
   NO_MOTION_BLUR,
   rangesText,
-  readFrame,
-  readPng,
   scaledSize,
   sequenceOf,
   type Bake,
@@ -18,11 +16,20 @@ import {
   type Layer,
   type NewSequence,
   type NumberedFile,
-  type Picture,
   type SequenceAsset,
 } from "@kinetocache/core";
+import * as Comlink from "comlink";
+import { Helper } from "../engine/helper";
 import { send } from "./engineStore";
+import type { ChosenPicture, PictureReader } from "./pictures.worker";
 import { completeSequence, createSequence, putPicture, removeSequence } from "./server";
+
+/** Pictures are read aside: a large one takes as long as a frame takes to render. */
+const pictureReader = new Helper(
+  "The worker that reads pictures",
+  () => new Worker(new URL("./pictures.worker.ts", import.meta.url), { type: "module" }),
+  (running) => ({ ...running, remote: Comlink.wrap<PictureReader>(running.worker) }),
+);
 
 /** How a bake is wanted. */
 export interface BakeWish {
@@ -104,7 +111,6 @@ export interface Imported {
   readonly notes: readonly string[];
 }
 
-const PNG_START = 0x89;
 // Pictures that travel at the same time.
 const AT_ONCE = 3;
 
@@ -129,10 +135,10 @@ export async function importSequence(
   const described: NewSequence = {
     name,
     kind: "import",
-    width: start.picture.width,
-    height: start.picture.height,
+    width: start.width,
+    height: start.height,
     rate: main.rate,
-    depth: start.picture.depth,
+    depth: start.depth,
     fileFormat,
     frames,
     gaps: found.gaps,
@@ -143,11 +149,11 @@ export async function importSequence(
     const otherSizes: number[] = [];
     let done = 0;
     const put = async ({ number, file }: NumberedFile<File>) => {
-      const { picture, isPng, bytes } = await pictureOf(file);
-      if (picture.width !== described.width || picture.height !== described.height) otherSizes.push(number);
-      if (isPng !== start.isPng || picture.depth !== described.depth)
+      const { width, height, depth, isPng } = await pictureOf(file);
+      if (width !== described.width || height !== described.height) otherSizes.push(number);
+      if (isPng !== start.isPng || depth !== described.depth)
         throw new Error(`${file.name} is of another format or depth than ${files[0]!.file.name}`);
-      await putPicture(id, number - first, bytes, isPng);
+      await putPicture(id, number - first, file, isPng);
       onProgress(++done / files.length);
     };
     for (let at = 0; at < files.length; at += AT_ONCE) await Promise.all(files.slice(at, at + AT_ONCE).map(put));
@@ -209,24 +215,16 @@ function layerOf(name: string, sequence: string, length: number): Layer {
   };
 }
 
-interface ChosenPicture {
-  readonly picture: Picture;
-  readonly isPng: boolean;
-  readonly bytes: Uint8Array<ArrayBuffer>;
-}
-
 async function pictureOf(file: File): Promise<ChosenPicture> {
-  const bytes = new Uint8Array(await file.arrayBuffer());
-  const isPng = bytes[0] === PNG_START;
   try {
-    return { picture: isPng ? readPng(bytes) : readFrame(bytes), isPng, bytes };
+    return await pictureReader.ask(({ remote }) => remote.read(file));
   } catch (error) {
     throw new Error(`${file.name}: ${(error as Error).message}`, { cause: error });
   }
 }
 
 /** What the server keeps it as: PNG files are read too slowly to be played. */
-function formatOf({ picture, isPng, bytes }: ChosenPicture): FrameFormat {
-  if (picture.depth !== "8-bit") return "exr";
-  return isPng || bytes[0] === 0x71 ? "qoi" : "pam";
+function formatOf({ depth, isPng, isQoi }: ChosenPicture): FrameFormat {
+  if (depth !== "8-bit") return "exr";
+  return isPng || isQoi ? "qoi" : "pam";
 }

@@ -243,14 +243,8 @@ export async function createSequence(location: string, described: NewSequence): 
 }
 
 /** Stores a picture under its number. */
-export async function putPicture(
-  id: string,
-  number: number,
-  file: Uint8Array<ArrayBuffer>,
-  isPng: boolean,
-): Promise<void> {
+export async function putPicture(id: string, number: number, body: File, isPng: boolean): Promise<void> {
   const type = isPng ? "image/png" : "application/octet-stream";
-  const body = new Blob([file]);
   await request(`${SEQUENCES}/${id}/frames/${number}`, { method: "PUT", headers: { "Content-Type": type }, body });
 }
 

@@ -2,7 +2,6 @@ import {
   BROWSER_LOCATION,
   DEFAULT_LOCATION_SETTINGS,
   isSampleDue,
-  locationSettingsSchema,
   withSample,
   type Bytes,
   type ContentKey,
@@ -79,7 +78,7 @@ export class BrowserDisk implements FrameStorage {
       const folder = await this.place.openFolder();
       // Who has this file has the folder.
       this.notes = await folder.open(NOTES);
-      this.readNotes(this.notes);
+      await this.readNotes(this.notes);
       const segments = await Segments.open(folder);
       if (this.settings.clearOnClose) await segments.remove();
       await segments.configure(this.settings);
@@ -98,15 +97,15 @@ export class BrowserDisk implements FrameStorage {
     }
   }
 
-  private readNotes(file: SegmentFile): void {
+  private async readNotes(file: SegmentFile): Promise<void> {
     const bytes = new Uint8Array(file.size());
     file.read(bytes, 0);
     if (bytes.byteLength === 0) return;
     try {
       const { settings, growth } = JSON.parse(new TextDecoder().decode(bytes)) as Notes;
-      const { error, value } = locationSettingsSchema.validate(settings);
-      if (error) throw error;
-      this.settings = { ...DEFAULT_LOCATION_SETTINGS, ...value };
+      // Most of this worker's program would be the checks, which a first visit needs none of.
+      const { settingsOf } = await import("./settings");
+      this.settings = settingsOf(settings);
       this.growth = growth.filter(({ atMs, bytes: full }) => Number.isFinite(atMs) && Number.isFinite(full));
     } catch (error) {
       console.warn(`The notes of the browser's storage were damaged (${(error as Error).message}); defaults apply`);
