@@ -2,6 +2,7 @@ import { realpath, stat } from "node:fs/promises";
 import path from "node:path";
 import express, { Router } from "express";
 import Joi from "joi";
+import { pathSchema } from "../http/paths";
 import { accept, Problem } from "../http/problem";
 import type { Locations } from "../volumes/locations";
 import { allDrives } from "./allDrives";
@@ -25,8 +26,8 @@ interface TestRequest {
 }
 
 const testSchema = Joi.object<TestRequest>({
-  mount: Joi.string().max(4096).required(),
-  folder: Joi.string().min(1).max(4096),
+  mount: pathSchema.required(),
+  folder: pathSchema,
   frameBytes: Joi.number()
     .integer()
     .min(4096)

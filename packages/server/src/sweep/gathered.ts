@@ -17,6 +17,7 @@ import {
 import Joi from "joi";
 import { isInside } from "../drives/drives";
 import { Folder } from "../files/folder";
+import { pathSchema } from "../http/paths";
 import { Problem } from "../http/problem";
 import type { PlaceRegistry } from "../places/placeRegistry";
 import { mediaOf, withReferences, type MediaReference } from "./projectFiles";
@@ -47,7 +48,7 @@ const manifestSchema = Joi.object<GatheredManifest>({
   files: Joi.array()
     .items(
       Joi.object({
-        path: Joi.string().max(4096).required(),
+        path: pathSchema.required(),
         from: Joi.string().max(4096).required(),
         reference: Joi.string().max(4096).required(),
         kind: Joi.string().valid("project", "media").required(),

@@ -11,6 +11,7 @@ import {
 import express, { Router } from "express";
 import Joi from "joi";
 import { lengthOf } from "../http/body";
+import { pathFault, pathSchema } from "../http/paths";
 import { accept } from "../http/problem";
 import type { Locations } from "../volumes/locations";
 import { handedSchema } from "./handedOver";
@@ -19,14 +20,14 @@ import { markChangeSchema, sweepSettingsSchema, type Sweeper } from "./sweeper";
 import type { Timekeeper } from "./timekeeper";
 import type { Wrap } from "./wrap";
 
-const LONGEST_PATH = 4096;
 // Its stills and clips are in it.
 const LARGEST_COMPOSITION = 4 * 2 ** 30;
 
 /** Checked by hand: there are hundreds of thousands of them. */
-function paths(ids: readonly unknown[], { error }: Joi.CustomHelpers): readonly unknown[] | Joi.ErrorReport {
-  const isPath = (id: unknown) => typeof id === "string" && id.length <= LONGEST_PATH;
-  return ids.every(isPath) ? ids : error("array.includesRequiredUnknowns", { unknownMisses: 1 });
+function paths(ids: readonly unknown[], { message }: Joi.CustomHelpers): readonly unknown[] | Joi.ErrorReport {
+  const fault = (id: unknown) => (typeof id === "string" ? pathFault(id) : "is no path");
+  const bad = ids.findIndex((id) => fault(id) !== undefined);
+  return bad < 0 ? ids : message({ custom: `{{#label}}[${bad}] ${fault(ids[bad])!}` });
 }
 
 const selectionSchema = Joi.object<{ selection: Selection }>({
@@ -41,13 +42,12 @@ const selectionSchema = Joi.object<{ selection: Selection }>({
     )
     .required(),
 });
-const folderPath = Joi.string().min(1).max(LONGEST_PATH);
 const folderSchema = Joi.object<{ folder: string; projects: string[] }>({
-  folder: folderPath.required(),
-  projects: Joi.array().max(50).items(folderPath).required(),
+  folder: pathSchema.required(),
+  projects: Joi.array().max(50).items(pathSchema).required(),
 });
 const projectsSchema = Joi.object<{ projects: string[] }>({
-  projects: Joi.array().max(50).items(folderPath).required(),
+  projects: Joi.array().max(50).items(pathSchema).required(),
 });
 const scanSchema = Joi.object<{ fresh: boolean }>({ fresh: Joi.boolean().required() });
 const partSchema = Joi.object<{ numbers?: number[] }>({
@@ -62,8 +62,8 @@ const trySchema = Joi.object<{ ruleFile: RuleFile; paths: string[] }>({
 });
 
 const wrapSchema = Joi.object<{ file: string; target: string; sweeps: boolean }>({
-  file: folderPath.required(),
-  target: folderPath.required(),
+  file: pathSchema.required(),
+  target: pathSchema.required(),
   sweeps: Joi.boolean().required(),
 });
 const compositionSchema = Joi.object<{ id: string }>({
@@ -72,11 +72,11 @@ const compositionSchema = Joi.object<{ id: string }>({
     .required(),
 });
 const profileSchema = Joi.object<{ profile: string }>({ profile: Joi.string().min(1).max(64).required() });
-const fileSchema = Joi.object<{ file: string }>({ file: folderPath.required() });
-const reopenSchema = Joi.object<{ folder: string }>({ folder: folderPath.required() });
+const fileSchema = Joi.object<{ file: string }>({ file: pathSchema.required() });
+const reopenSchema = Joi.object<{ folder: string }>({ folder: pathSchema.required() });
 const relinkSchema = Joi.object<{ folder: string; from: string }>({
-  folder: folderPath.required(),
-  from: folderPath.required(),
+  folder: pathSchema.required(),
+  from: pathSchema.required(),
 });
 
 const small = express.json();

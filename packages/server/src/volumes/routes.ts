@@ -10,6 +10,7 @@ import {
 import express, { Router } from "express";
 import Joi from "joi";
 import { lengthOf } from "../http/body";
+import { pathSchema } from "../http/paths";
 import { accept } from "../http/problem";
 import type { Holds, Locations } from "./locations";
 import type { Moves } from "./moves";
@@ -34,7 +35,7 @@ const querySchema = Joi.object<FrameQuery>({
 });
 
 const registerSchema = Joi.object<{ folder: string; holds: Holds }>({
-  folder: Joi.string().min(1).max(4096).required(),
+  folder: pathSchema.required(),
   holds: Joi.string().valid("frames", "media").required(),
 });
 
