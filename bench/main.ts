@@ -26,6 +26,8 @@ import {
   readBackServerPlain,
   realTimeFromDisk,
 } from "./storage";
+import { exportRate } from "./export";
+import { foreignPictures } from "./foreign";
 import { hitShare, hitShareJumps, hitShareScrub } from "./hitShare";
 import { unsafeActs } from "./safety";
 import { holdFilesPerSecond, killTest, ledgerScrollFrameMs, restoreFilesPerSecond, scanVsFind } from "./sweep";
@@ -71,6 +73,8 @@ const FIGURES: Readonly<Record<string, Measure>> = {
   ledgerScrollFrameMs,
   killTest,
   unsafeActs,
+  foreignPictures,
+  exportRate,
 };
 
 const { values, positionals } = parseArgs({ options: { only: { type: "boolean" } }, allowPositionals: true });

@@ -1,8 +1,9 @@
-import type { ChildProcess } from "node:child_process";
+import { execFile, type ChildProcess } from "node:child_process";
 import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { mkdtemp, rm } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
+import { promisify } from "node:util";
 import { startedServer, type StartedServer } from "../testing/startedServer";
 import { ifReadable } from "../packages/server/src/machine/processes";
 
@@ -45,6 +46,20 @@ export class Server {
     const text = await response.text();
     if (!response.ok) throw new Error(text);
     return (text === "" ? undefined : JSON.parse(text)) as T;
+  }
+
+  /** Takes all of an answer in a process of its own, and keeps nothing of it. @returns its length */
+  async bytesOf(target: string): Promise<number> {
+    const { origin, cookie } = this.started;
+    const counts = `
+      const response = await fetch(process.argv[1], { headers: JSON.parse(process.argv[2]) });
+      if (!response.ok) throw new Error(await response.text());
+      let bytes = 0;
+      for await (const part of response.body) bytes += part.length;
+      console.log(bytes);`;
+    const headers = JSON.stringify({ origin, cookie });
+    const args = ["--input-type=module", "-e", counts, `${origin}/api/${target}`, headers];
+    return Number((await promisify(execFile)(process.execPath, args)).stdout);
   }
 
   async register(folder: string): Promise<string> {

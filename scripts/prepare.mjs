@@ -58,3 +58,13 @@ export function installChromium() {
 export function installFfmpeg() {
   installDebian("/usr/bin/ffmpeg", "ffmpeg", "The tests of file formats need ffmpeg: install the package ffmpeg");
 }
+
+/** Other tools that write pictures, for the benchmark of what is read of theirs. */
+export function installPictureTools() {
+  installFfmpeg();
+  const missing = "The benchmark needs ImageMagick with OpenEXR, netpbm and OpenEXR's tools";
+  installDebian("/usr/bin/pamtopng", "netpbm", missing);
+  installDebian("/usr/bin/exrmaketiled", "openexr", missing);
+  installDebian("/usr/bin/convert", "imagemagick", missing);
+  installDebian("/usr/share/doc/libmagickcore-6.q16-6-extra", "libmagickcore-6.q16-6-extra", missing);
+}

@@ -149,16 +149,22 @@ function lastFull(source: Samples, line: number, start: number, end: number): nu
 /** Even bytes, then odd ones, each as its difference from the one before; undone by `gather`. */
 function scatter(block: Uint8Array, into: Uint8Array): void {
   const half = (block.length + 1) >> 1;
-  for (let i = 0, at = 0; at < block.length; i++) {
-    into[i] = block[at++]!;
-    if (at < block.length) into[half + i] = block[at++]!;
+  const pairs = block.length >> 1;
+  let [even, odd] = [0, 0];
+  for (let i = 0, at = 0; i < pairs; i++, at += 2) {
+    const [nextEven, nextOdd] = [block[at]!, block[at + 1]!];
+    into[i] = nextEven - even + 128;
+    into[half + i] = nextOdd - odd + 128;
+    even = nextEven;
+    odd = nextOdd;
   }
-  let before = into[0]!;
-  for (let i = 1; i < into.length; i++) {
-    const value = into[i]!;
-    into[i] = value - before + 128;
-    before = value;
+  if (half > pairs) {
+    const last = block[block.length - 1]!;
+    into[pairs] = last - even + 128;
+    even = last;
   }
+  into[0] = block[0]!;
+  if (pairs > 0) into[half] = block[1]! - even + 128;
 }
 
 function gather(scattered: Uint8Array): Uint8Array {
@@ -208,14 +214,8 @@ export function writeExr(picture: Picture, pack?: Pack): Uint8Array {
         const start = (line * 4 + channel) * columns;
         for (let x = 0; x < columns; x++, from += 4) words[start + x] = source[from]!;
       }
-    let content: Uint8Array = plain.subarray(0, count * lineBytes);
-    if (pack) {
-      const into = scattered.subarray(0, content.length);
-      scatter(content, into);
-      const small = pack(into);
-      // What does not get smaller is stored as it is; its length says so.
-      if (small.length < content.length) content = small;
-    }
+    const together = plain.subarray(0, count * lineBytes);
+    const content = pack ? packedBlock(together, scattered, pack) : together;
     view.setBigUint64(head.length + block * 8, BigInt(at), true);
     view.setInt32(at, first, true);
     view.setInt32(at + 4, content.length, true);
@@ -288,6 +288,59 @@ export function readExr(file: Uint8Array, newPixels: NewPixels = plainPixels, lo
     }
   }
   return { width, height, depth: type === HALF ? "half" : "float", pixels };
+}
+
+/**
+ * A file with ZIP of one that is plain, with the same pixels; one that has it is left as it is. Lines lie in a block of
+ * either as they are, so that no picture is made of them. @throws FormatError
+ */
+export function packedExr(file: Uint8Array, pack: Pack): Uint8Array {
+  const view = new DataView(file.buffer as ArrayBuffer, file.byteOffset, file.byteLength);
+  if (file.length < 8 || view.getInt32(0, true) !== MAGIC)
+    throw new FormatError("OpenEXR", "the magic number is missing", 0);
+  checkKind(view.getUint32(4, true));
+  const { attributes, end } = readAttributes(file, view);
+  const compressionAt = attributes.get("compression")?.start ?? -1;
+  if (file[compressionAt] !== PLAIN) return file;
+  const { type, channels } = channelsOf(file, view, attributes.get("channels"));
+  const { left, top, right, bottom } = readBox(view, "dataWindow", attributes);
+  const lineBytes = (right - left) * channels * (type === HALF ? 2 : 4);
+  const blocks = Math.ceil((bottom - top) / BLOCK_LINES[ZIP]!);
+  // A line of a plain file has its number and its length beside it: what does not get smaller fits too.
+  const packed = new Uint8Array(end + blocks * 16 + (bottom - top) * lineBytes);
+  const into = new DataView(packed.buffer);
+  packed.set(file.subarray(0, end));
+  packed[compressionAt] = ZIP;
+  const plain = new Uint8Array(BLOCK_LINES[ZIP]! * lineBytes);
+  const scattered = new Uint8Array(plain.length);
+  let at = end + blocks * 8;
+  for (let block = 0; block < blocks; block++) {
+    const first = top + block * BLOCK_LINES[ZIP]!;
+    const lines = Math.min(BLOCK_LINES[ZIP]!, bottom - first);
+    for (let line = 0; line < lines; line++) {
+      const entry = end + (first - top + line) * 8;
+      const from = entry + 8 <= file.length ? Number(view.getBigUint64(entry, true)) : Infinity;
+      if (from + 8 + lineBytes > file.length) throw new FormatError("OpenEXR", "ends early: a line is missing", entry);
+      if (view.getInt32(from, true) !== first + line || view.getInt32(from + 4, true) !== lineBytes)
+        throw new FormatError("OpenEXR", `line ${first + line} is not where it should be`, from);
+      plain.set(file.subarray(from + 8, from + 8 + lineBytes), line * lineBytes);
+    }
+    const content = packedBlock(plain.subarray(0, lines * lineBytes), scattered, pack);
+    into.setBigUint64(end + block * 8, BigInt(at), true);
+    into.setInt32(at, first, true);
+    into.setInt32(at + 4, content.length, true);
+    packed.set(content, at + 8);
+    at += 8 + content.length;
+  }
+  return packed.subarray(0, at);
+}
+
+/** Lines as a block with ZIP. What does not get smaller is stored as it is; its length says so. */
+function packedBlock(plain: Uint8Array, scattered: Uint8Array, pack: Pack): Uint8Array {
+  const into = scattered.subarray(0, plain.length);
+  scatter(plain, into);
+  const small = pack(into);
+  return small.length < plain.length ? small : plain;
 }
 
 function readBlock(

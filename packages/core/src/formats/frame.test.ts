@@ -4,8 +4,8 @@ import fc from "fast-check";
 import { randoms } from "../../../../testing/pictures";
 import { nodeKernels } from "../../../../testing/renderer";
 import type { Depth } from "../composition";
-import { PACK, readExr, writeExr } from "./exr";
-import { formatFor, readFrame, writeFrame } from "./frame";
+import { PACK, packedExr, readExr, writeExr } from "./exr";
+import { formatFor, readForeignFrame, readFrame, writeFrame } from "./frame";
 import { pamHeader, writePam } from "./pam";
 import { FormatError, type Picture } from "./picture";
 import { decodePng, encodePng } from "./png";
@@ -152,6 +152,27 @@ test.each([false, true])(
     ).toBeLessThan(500);
   },
 );
+
+test("a plain OpenEXR file is packed as if its picture had been, and a packed one is left alone", () => {
+  fc.assert(
+    fc.property(
+      fc.integer({ min: 1, max: 50 }),
+      fc.integer({ min: 1, max: 50 }),
+      fc.constantFrom("half" as const, "float" as const),
+      fc.integer({ min: 0, max: 255 }),
+      (width, height, depth, mask) => {
+        const bytes = width * height * (depth === "half" ? 8 : 16);
+        const pixels = Uint8Array.from({ length: bytes }, (_, at) => (at * 31 + (at >> 4)) & mask);
+        const plain = writeExr({ width, height, depth, pixels });
+        const packed = writeExr({ width, height, depth, pixels }, PACK);
+        expect(Buffer.compare(packedExr(plain, PACK), packed)).toBe(0);
+        expect(packedExr(packed, PACK)).toBe(packed);
+        expect(Buffer.compare(readForeignFrame(packed).pixels, pixels)).toBe(0);
+        expect(() => packedExr(plain.subarray(0, plain.length - 1), PACK)).toThrow("a line is missing");
+      },
+    ),
+  );
+});
 
 test("a data window that reaches beyond the picture is cut to it", () => {
   const pixels = Uint8Array.from({ length: 6 * 4 * 8 }, (_, i) => i + 1);

@@ -1,4 +1,4 @@
-export { PACK, readExr, writeExr } from "./exr";
+export { PACK, packedExr, readExr, writeExr } from "./exr";
 export * from "./frame";
 export { pamHeader, readPam, writePam } from "./pam";
 export * from "./picture";

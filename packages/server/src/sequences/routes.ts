@@ -10,7 +10,7 @@ import {
 } from "@kinetocache/core";
 import { once } from "node:events";
 import express, { Router, type Request, type Response } from "express";
-import { Zip, ZipPassThrough } from "fflate";
+import { Zip, type ZipInputFile } from "fflate";
 import Joi from "joi";
 import { lengthOf } from "../http/body";
 import { accept, Problem } from "../http/problem";
@@ -107,20 +107,27 @@ export function sequenceRoutes(locations: Locations, workers: Workers): Router {
     response.on("close", () => left.abort());
     const pictures = sequence.keys().flatMap(([number]) => (number < frames ? [number] : []));
     const file = async (number: FrameNumber) => {
-      const content = await sequence.read(number);
-      return workers.run("exportedFrame", { content, format }, left.signal);
+      const stored = await sequence.readUnchecked(number);
+      const made = await workers.run("exportedFrame", { ...stored, format }, left.signal);
+      if (!made) throw sequence.altered(number);
+      return made;
     };
     const archive = archiveTo(response);
-    for await (const [number, content] of inOrder(
+    for await (const [number, { content, crc }] of inOrder(
       pictures.sort((a, b) => a - b),
       file,
       workers.width,
     )) {
       if (left.signal.aborted) return;
       // Pictures are packed by their own formats.
-      const entry = new ZipPassThrough(numberedName(plain, first + number, format));
+      const entry: ZipInputFile = {
+        filename: numberedName(plain, first + number, format),
+        size: content.length,
+        crc,
+        compression: 0,
+      };
       archive.add(entry);
-      entry.push(content, true);
+      entry.ondata!(null, content as Uint8Array<ArrayBuffer>, true);
       if (response.writableNeedDrain) await once(response, "drain", { signal: left.signal }).catch(() => undefined);
     }
     archive.end();

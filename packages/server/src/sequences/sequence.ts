@@ -194,8 +194,27 @@ export class Sequence {
    * @throws Problem 404 when it is not there, 409 when it was altered
    */
   async read(number: FrameNumber): Promise<Buffer> {
+    const { content, crc } = await this.readUnchecked(number);
+    if (crc32(content) !== crc) throw this.altered(number);
+    return content;
+  }
+
+  /** That a picture is not what was stored. */
+  altered(number: FrameNumber): Problem {
+    return new Problem(409, "altered", `${this.nameOf(number)}: its file was altered`);
+  }
+
+  private nameOf(number: FrameNumber): string {
+    return `Frame ${number} of "${this.manifest.name}"`;
+  }
+
+  /**
+   * The file of a picture for whoever checks it against its CRC-32 himself.
+   * @throws Problem 404 when it is not there, 409 when its length is another
+   */
+  async readUnchecked(number: FrameNumber): Promise<{ readonly content: Buffer; readonly crc: number }> {
     const picture = this.pictures.get(number);
-    const name = `Frame ${number} of "${this.manifest.name}"`;
+    const name = this.nameOf(number);
     if (!picture) throw new Problem(404, "not-stored", `${name} is not stored`);
     const content = await this.volume
       .readFile([SEQUENCES, this.id], this.fileOf(number), picture.size)
@@ -203,9 +222,8 @@ export class Sequence {
         if (error.code !== "ENOENT" && error.code !== "ELOOP") throw error;
       });
     if (!content) throw new Problem(404, "missing", `${name}: its file is gone`);
-    if (content.length !== picture.size || crc32(content) !== picture.crc)
-      throw new Problem(409, "altered", `${name}: its file was altered`);
-    return content;
+    if (content.length !== picture.size) throw this.altered(number);
+    return { content, crc: picture.crc };
   }
 
   /**

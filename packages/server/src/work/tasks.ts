@@ -1,5 +1,14 @@
-import { deflateSync } from "node:zlib";
-import { readForeignFrame, readFrame, readPng, redepth, writeExr, writePng, writeQoi } from "@kinetocache/core";
+import { crc32, deflateSync } from "node:zlib";
+import {
+  packedExr,
+  readForeignFrame,
+  readFrame,
+  readPng,
+  redepth,
+  writeExr,
+  writePng,
+  writeQoi,
+} from "@kinetocache/core";
 
 // What takes a processor for long runs here, in threads of its own: see `Workers`.
 
@@ -9,14 +18,29 @@ export function pngToFrame(file: Uint8Array): Uint8Array {
   return picture.depth === "8-bit" ? writeQoi(picture) : writeExr(picture, pack);
 }
 
-export interface ExportedFrame {
-  /** A stored frame. */
+export interface StoredPicture {
+  /** A stored frame, and its CRC-32. */
   readonly content: Uint8Array;
+  readonly crc: number;
   readonly format: "png" | "exr";
 }
 
-/** A stored frame as a file of another format. */
-export function exportedFrame({ content, format }: ExportedFrame): Uint8Array {
+export interface ExportedFile {
+  readonly content: Uint8Array;
+  readonly crc: number;
+}
+
+const EXR_START = 0x76;
+
+/** A stored frame as a file of another format; undefined when it is not what was stored. */
+export function exportedFrame({ content, crc, format }: StoredPicture): ExportedFile | undefined {
+  if (crc32(content) !== crc) return undefined;
+  const file = asFormat(content, format);
+  return { content: file, crc: crc32(file) };
+}
+
+function asFormat(content: Uint8Array, format: StoredPicture["format"]): Uint8Array {
+  if (format === "exr" && content[0] === EXR_START) return packedExr(content, pack);
   const picture = readFrame(content);
   if (format === "png") return writePng(redepth(picture, "8-bit"));
   return writeExr(redepth(picture, picture.depth === "float" ? "float" : "half"), pack);
