@@ -8,7 +8,7 @@ import { buildTorn, killed } from "../../../../testing/torn";
 import { Volume } from "../volumes/volume";
 import { SequenceFolder } from "./sequenceFolder";
 
-const KILLS = 80;
+const KILLS = 32;
 
 beforeAll(() => buildTorn("tornBaker"), 60_000);
 

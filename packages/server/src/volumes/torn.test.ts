@@ -6,7 +6,7 @@ import { withFolder } from "../../../../testing/server";
 import { buildTorn, killed } from "../../../../testing/torn";
 import { Volume } from "./volume";
 
-const KILLS = 200;
+const KILLS = 96;
 const SIDES = 2;
 
 /** As `tornWriter` writes it. */
