@@ -17,9 +17,9 @@ test("files from before 1970 are swept and brought back with their dates", () =>
       const { id } = await ask<{ id: string }>("/api/sweep/folders", { folder: tree, projects: [] });
       await ask(`/api/sweep/folders/${id}/scan`, { fresh: true });
       const items = async () => {
-        const response = await server.ask(`/api/sweep/folders/${id}/items`);
-        // Nothing was scanned yet.
-        return response.status === 200 ? ((await response.json()) as { rows: [string][] }).rows : [];
+        // Lines of JSON; none before anything was scanned.
+        const [line] = (await (await server.ask(`/api/sweep/folders/${id}/items`)).text()).split("\n");
+        return line ? (JSON.parse(line) as { rows: [string][] }).rows : [];
       };
       while ((await items()).length === 0) await new Promise((resolve) => setTimeout(resolve, 20));
       const selection = [{ place: id, ids: (await items()).map(([name]) => name) }];
