@@ -545,6 +545,21 @@ describe("memory", () => {
     expect(rig.pool.takeStarted(0.25)).toEqual([20]);
   });
 
+  test("frames for scrubbing are held beside the others: going over them again renders none", async () => {
+    const rig = await open({ memoryBudgetBytes: room(12), scrubFraction: 0.25 });
+    await rig.fill();
+    const scrub = async () => {
+      for (const frame of [20, 21, 22, 21, 20]) {
+        rig.send({ kind: "seek", frame, scrubbing: true });
+        await rig.run(60);
+      }
+      return rig.pool.takeStarted(0.25);
+    };
+    expect(await scrub()).toEqual([20, 21, 22]);
+    expect(await scrub()).toEqual([]);
+    expect(rig.status.memory.usedBytes).toBeLessThanOrEqual(room(12));
+  });
+
   test("a budget below one frame still shows every frame that is asked for", async () => {
     const rig = await open({ memoryBudgetBytes: 1000 });
     rig.send({ kind: "seek", frame: 5, scrubbing: false });

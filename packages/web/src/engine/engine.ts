@@ -901,6 +901,7 @@ export class Engine {
       const isOnProcessor = purpose === "sharpen" && this.sharpOnProcessor;
       const renderer = isOnProcessor ? "cpu-1" : timeline.settings.renderer;
       const key = timeline.keyAt(frame, fraction);
+      if (purpose === "scrub") this.stage.noteScrubbed(key, frame);
       const job = this.jobs.add({ kind: "render", frame, purpose, keep, key, timeline });
       this.pool.render(job.id, { frame, settings: { ...timeline.settings, fraction, renderer } });
       return;

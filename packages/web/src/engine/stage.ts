@@ -45,6 +45,8 @@ export class Stage {
   private compared: Comparison | undefined;
   private main: PreviewTimeline | undefined;
   private beside: PreviewTimeline | undefined;
+  /** Frames at the size for scrubbing that were asked for, by key. */
+  private readonly scrubbed = new Map<ContentKey, FrameNumber>();
   private layerLanes: LayerLanes | undefined;
   private quality: RenderSettings | undefined;
 
@@ -105,6 +107,7 @@ export class Stage {
     this.quality = quality;
     this.main = this.timelineOf(document);
     this.beside = this.compared && this.timelineOf(withVariant(document, this.compared.variant));
+    this.scrubbed.clear();
     this.branches.startTimeline();
     this.layerLanes = new LayerLanes(document, quality, this.main.bakes, this.tiers.inMemory);
   }
@@ -123,6 +126,11 @@ export class Stage {
   sides(isPlaying: boolean): readonly PreviewTimeline[] {
     if (!this.main) return [];
     return this.beside && !(this.compared?.parkedOnly && isPlaying) ? [this.main, this.beside] : [this.main];
+  }
+
+  /** Notes which frame a key shows at the size for scrubbing. */
+  noteScrubbed(key: ContentKey, frame: FrameNumber): void {
+    this.scrubbed.set(key, frame);
   }
 
   /** Whether a frame of what is on the stage has a key. */
@@ -211,10 +219,15 @@ export class Stage {
     return {
       mode: "free",
       distance: (key) => {
-        const side = sideOf(key);
-        return side ? side.distance(key, playhead) : branches.distance(key, playhead);
+        const [side, frame] = [sideOf(key), this.scrubbed.get(key)];
+        if (side) return side.distance(key, playhead);
+        return frame === undefined ? branches.distance(key, playhead) : Math.abs(frame - playhead);
       },
-      inRange: (key) => sideOf(key)?.isIn(key, range) ?? branches.isIn(key, range),
+      inRange: (key) => {
+        const [side, frame] = [sideOf(key), this.scrubbed.get(key)];
+        if (side) return side.isIn(key, range);
+        return frame === undefined ? branches.isIn(key, range) : frame >= range.in && frame < range.out;
+      },
       demand: (key) => sideOf(key)?.framesOf(key).length ?? branches.demand(key),
       isPinned,
     };
