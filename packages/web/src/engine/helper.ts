@@ -31,6 +31,11 @@ export class Helper<T extends Running = Running> {
     private readonly use: (running: Running) => T,
   ) {}
 
+  /** Starts the worker ahead of the first request, which need not wait for it then. */
+  open(): void {
+    this.running ??= this.start();
+  }
+
   /** @throws Error when the worker ends before it has answered */
   async ask<R>(work: (running: T) => Promise<R>): Promise<R> {
     const running = (this.running ??= this.start());

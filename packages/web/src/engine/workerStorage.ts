@@ -23,6 +23,8 @@ export class WorkerStorage<T extends FrameStorage> implements FrameStorage {
   /** @param name what the worker is called when it is said that it ended */
   constructor(name: string, startWorker: () => Worker) {
     this.helper = new Helper(name, startWorker, (running) => ({ ...running, remote: Comlink.wrap<T>(running.worker) }));
+    // What a first frame takes to be fetched is what the scheduler goes by.
+    this.helper.open();
   }
 
   list(): Promise<Answer<Listing>> {
