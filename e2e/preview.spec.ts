@@ -282,7 +282,6 @@ test("variants: switching plays at once what was cached, two are compared, and a
 }) => {
   await openPreview(page, application);
   await quiet(page, "Flyway Titles");
-  await choose(page, "size", "25 %");
   await type(page, "Idle delay", "0");
   await choose(page, "background", "Idle");
   await frames(page, 192);
@@ -303,9 +302,9 @@ test("variants: switching plays at once what was cached, two are compared, and a
   await expect(page.locator(".viewer-left")).toHaveText("Overcast");
   await expect(page.locator(".viewer-right")).toHaveText("Dusk");
   const width = () => page.locator(".viewer canvas").evaluate((canvas: HTMLCanvasElement) => canvas.width);
-  await expect.poll(width).toBe(480);
+  await expect.poll(width).toBe(960);
   await page.getByRole("button", { name: "Show with a wipe" }).click();
-  await expect.poll(width).toBe(240);
+  await expect.poll(width).toBe(480);
   await page.getByRole("slider", { name: "Place of the wipe" }).focus();
   await page.keyboard.press("ArrowRight");
   await page.getByLabel("Parked only").click();
