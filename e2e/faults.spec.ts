@@ -53,7 +53,7 @@ test("an engine that cannot start says why and starts on demand; workers that en
   await page.route(/kernels.*\.wasm$/, (route) => route.abort());
   await page.goto(application.address);
   const fault = page.locator(".engine-fault");
-  await expect(fault).toContainText("The preview engine does not start: ");
+  await expect(fault).toContainText("The preview engine does not run: ");
   await page.unrouteAll();
   await fault.getByRole("button", { name: "Try again" }).click();
   await expect(verdict(page)).toContainText("in memory");

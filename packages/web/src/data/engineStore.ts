@@ -17,7 +17,7 @@ import type { Savings } from "../engine/savings";
 interface EngineState {
   /** Engines that ended before this one. */
   readonly engine: number;
-  /** Why the one before ended. It is not running when it could not even start. */
+  /** Why the one before ended. None is running when it ended too soon. */
   readonly ended: { readonly reason: string; readonly isRunning: boolean } | undefined;
   readonly status: Status | undefined;
   readonly timeline: TimelineData | undefined;
@@ -93,10 +93,9 @@ class EngineStore {
   private take(event: EngineEvent): void {
     switch (event.kind) {
       case "ended": {
-        const { reason, hadStarted } = event;
-        // One that ends before it said anything would end again.
-        if (hadStarted) this.restart();
-        this.state = { ...this.state, ended: { reason, isRunning: hadStarted } };
+        const { reason, goesOn } = event;
+        if (goesOn) this.restart();
+        this.state = { ...this.state, ended: { reason, isRunning: goesOn } };
         break;
       }
       case "status":

@@ -1,13 +1,17 @@
+import type { Milliseconds } from "@kinetocache/core";
 import { reasonOf } from "./helper";
 import type { Command, EngineEvent, SentCommand } from "./protocol";
 import { sharedNow } from "./responses";
+
+// An engine that ends sooner would end again: another one is started when that is asked for.
+const SHORTEST_LIFE_MS: Milliseconds = 5000;
 
 type Listener = (event: EngineEvent) => void;
 
 /** The engine as the screens see it: commands in, events out. */
 export class EngineClient {
   private worker: Worker;
-  private hasSpoken = false;
+  private startedMs = 0;
   private readonly listeners = new Set<Listener>();
 
   constructor(private readonly startWorker: () => Worker) {
@@ -38,15 +42,13 @@ export class EngineClient {
 
   private start(): Worker {
     const worker = this.startWorker();
-    this.hasSpoken = false;
-    worker.onmessage = ({ data: event }: MessageEvent<EngineEvent>) => {
-      this.hasSpoken = true;
-      this.tell(event);
-    };
+    this.startedMs = performance.now();
+    worker.onmessage = ({ data: event }: MessageEvent<EngineEvent>) => this.tell(event);
     worker.onerror = (event) => {
       event.preventDefault();
       worker.terminate();
-      this.tell({ kind: "ended", reason: reasonOf(event), hadStarted: this.hasSpoken });
+      const livedMs = performance.now() - this.startedMs;
+      this.tell({ kind: "ended", reason: reasonOf(event), goesOn: livedMs > SHORTEST_LIFE_MS });
     };
     return worker;
   }

@@ -1129,7 +1129,9 @@ export class Engine {
     const wantsDisk = isNew && lasts && !this.disk.has(key) && this.disk.wants(costMs, inBackground);
     if (!admitted) {
       const shows = keep === "memory" && this.isAhead(key, context);
-      if (shows || wantsDisk) this.held.keepInHand(key, picture, shows);
+      // Nothing is written during playback: of what comes too late a few wait for its end.
+      const waits = wantsDisk && (!this.transport || this.held.handKeys.length < MOST_IN_HAND);
+      if (shows || waits) this.held.keepInHand(key, picture, shows);
       else releasePixels(picture.pixels);
     }
     if (!isNew || !lasts) return;

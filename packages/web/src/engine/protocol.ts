@@ -339,8 +339,8 @@ export interface MeasuredTake {
 
 /** From the engine to the screens. */
 export type EngineEvent =
-  /** The engine ended by itself. @see EngineClient */
-  | { readonly kind: "ended"; readonly reason: string; readonly hadStarted: boolean }
+  /** The engine ended by itself; another takes its place when it `goesOn`. @see EngineClient */
+  | { readonly kind: "ended"; readonly reason: string; readonly goesOn: boolean }
   | { readonly kind: "status"; readonly status: Status }
   | { readonly kind: "timeline"; readonly data: TimelineData }
   | { readonly kind: "playhead"; readonly frame: FrameNumber }

@@ -14,7 +14,7 @@ export function EngineFault() {
         </Alert>
       ) : (
         <Alert variant="light">
-          The preview engine does not start: {ended.reason}.{" "}
+          The preview engine does not run: {ended.reason}.{" "}
           <Button size="sm" variant="outline-dark" onClick={restartEngine}>
             Try again
           </Button>
