@@ -6,7 +6,7 @@ import { startServer, type RunningServer } from "@kinetocache/server";
 import { letIn } from "./startedServer";
 
 /** A folder that is removed with everything in it when `use` ends. */
-export async function withFolder<T>(use: (folder: string) => Promise<T>): Promise<T> {
+export async function withFolder<T>(use: (folder: string) => Promise<T> | T): Promise<T> {
   const folder = await mkdtemp(path.join(tmpdir(), "kinetocache-test-"));
   try {
     return await use(folder);

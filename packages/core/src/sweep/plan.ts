@@ -92,7 +92,10 @@ function faultOf({ state, reason, id }: SweepItem): string | undefined {
   return isSafePath(id) ? undefined : "its path leads out of its folder";
 }
 
+// A part that is empty, "." or "..", or a byte that no name has.
+const UNSAFE = /(^|\/)\.{0,2}(\/|$)|\0/;
+
 /** Whether a path stays below the folder that it starts from. */
 export function isSafePath(path: string): boolean {
-  return !path.includes("\0") && path.split("/").every((part) => part !== "" && part !== "." && part !== "..");
+  return !UNSAFE.test(path);
 }

@@ -15,7 +15,7 @@ import path from "node:path";
 import { bindFolder, unmountDrive } from "../../../../testing/mounts";
 import { driveTest } from "../../../../testing/privileged";
 import { withFolder } from "../../../../testing/server";
-import { Folder } from "./folder";
+import { atOneGo, Folder, workInside } from "./folder";
 import { Place } from "./place";
 
 /** A folder `in` beside a folder `out` with a file that nothing may touch. */
@@ -172,4 +172,42 @@ test("pipes, folders and files that are too large are not read", () =>
     ] as const)
       expect(() => folder.read(name, 10)).toThrow(expect.objectContaining({ code }) as Error);
     folder.close();
+  }));
+
+test("a process that may works inside a folder, and nowhere else afterwards or in what is awaited", () =>
+  withTwo(async (inside, outside) => {
+    mkdirSync(path.join(inside, "to"));
+    for (const name of ["a", "b", "c"]) writeFileSync(path.join(inside, name), name);
+    const [folder, to] = [Folder.open(inside), Folder.open(path.join(inside, "to"))];
+    const startedIn = process.cwd();
+    // Not asked for, or not at one go.
+    expect(atOneGo(() => folder.near() && process.cwd())).toBe(startedIn);
+    workInside();
+    folder.near();
+    expect(process.cwd()).toBe(startedIn);
+    // A folder that was put in its place is not what names are looked up in.
+    renameSync(inside, `${inside}.moved`);
+    symlinkSync(outside, inside);
+    let later: Promise<string[]> | undefined;
+    atOneGo(() => {
+      folder.near().move("a", to, "a");
+      expect(process.cwd()).toBe(`${inside}.moved`);
+      expect(to.near().stat("a")?.isFile()).toBe(true);
+      folder.moveFile("b", to, "b");
+      later = folder.listed();
+      folder.remove("c");
+    });
+    expect(process.cwd()).toBe(startedIn);
+    expect((await later!).filter((name) => name !== "c")).toEqual(["to"]);
+    expect(to.names().sort()).toEqual(["a", "b"]);
+    expect(() =>
+      atOneGo(() => {
+        folder.near();
+        throw new Error("in the middle");
+      }),
+    ).toThrow("in the middle");
+    expect(process.cwd()).toBe(startedIn);
+    folder.close();
+    atOneGo(() => expect(() => folder.near().stat("to")).toThrow(/was let go/));
+    to.close();
   }));

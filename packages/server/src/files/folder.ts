@@ -129,6 +129,37 @@ export function holdsFolders(): boolean {
   return known?.handle !== undefined;
 }
 
+/** In which the process works at the moment, so that a name in it needs no way to it. */
+let nearest: Folder | undefined;
+let mayWorkInside = false;
+let isAtOneGo = false;
+
+/**
+ * Lets this process work inside folders while it goes through what is in them: names in them are found in less time.
+ * Only for a process in which nothing else depends on the folder that it works in.
+ */
+export function workInside(): void {
+  mayWorkInside = true;
+}
+
+/** Does something with nothing awaited in it; until its end the process may work inside a folder (`Folder.near`). */
+export function atOneGo<T>(work: () => T): T {
+  const startedIn = mayWorkInside ? process.cwd() : undefined;
+  isAtOneGo = startedIn !== undefined;
+  try {
+    return work();
+  } finally {
+    isAtOneGo = false;
+    if (nearest) process.chdir(startedIn!);
+    nearest = undefined;
+  }
+}
+
+function workIn(folder: Folder, reached: string): void {
+  process.chdir(reached);
+  nearest = folder;
+}
+
 const mountText = Buffer.alloc(512);
 
 /** Which mount a folder that is open lies in. */
@@ -299,8 +330,20 @@ export class Folder {
     return this.opened;
   }
 
-  /** A path to a name in it that system calls may take, now and without following what it leads to. */
+  /** Most of what is done next is done in it: worth it in a process that may (`workInside`), `atOneGo`. */
+  near(): this {
+    if (!isAtOneGo || nearest === this || this.prefix === undefined || this.isClosed) return this;
+    workIn(this, this.prefix);
+    return this;
+  }
+
+  /** As `reach`, for what is done at once. */
   private at(name: string): string {
+    return nearest === this && !this.isClosed ? name : this.reach(name);
+  }
+
+  /** A path to a name in it that system calls may take, now and without following what it leads to. */
+  private reach(name: string): string {
     if (this.isClosed) throw fault("EBADF", `${this.path} was let go`);
     if (this.prefix !== undefined) return `${this.prefix}/${name}`;
     if (!this.isHere) throw fault("ENOTDIR", `${this.path} is not what it was`);
@@ -309,7 +352,7 @@ export class Folder {
 
   private async use<T>(name: string, act: (reached: string) => Promise<T>): Promise<T> {
     checkName(name);
-    const reached = this.at(name);
+    const reached = this.reach(name);
     this.uses++;
     try {
       return await act(reached);
@@ -474,7 +517,7 @@ export class Folder {
 
   listed(): Promise<string[]> {
     // Not by `use`, which takes a name.
-    const reached = this.at(".");
+    const reached = this.reach(".");
     this.uses++;
     return readdir(reached).finally(() => {
       this.uses--;

@@ -4,6 +4,7 @@ import {
   judge,
   packItems,
   planSweep,
+  type Chosen,
   type CleaningRule,
   type CompiledRules,
   type FolderContents,
@@ -203,12 +204,13 @@ export class Desk {
     const gone: Skipped[] = [];
     const chosen = selection.flatMap(({ place, ids }) => {
       const root = this.rootOf(place);
-      const listed = new Map(root.items.map((item) => [item.id, item]));
-      return ids.flatMap((id) => {
-        const item = listed.get(id);
-        if (!item) gone.push({ place, id, reason: "it is not listed" });
-        return item ? [root.look(item, looks)] : [];
-      });
+      const seen: Chosen[] = [];
+      for (const id of ids) {
+        const item = root.listed.get(id);
+        if (item) seen.push(root.look(item, looks));
+        else gone.push({ place, id, reason: "it is not listed" });
+      }
+      return seen;
     });
     return planSweep(chosen, gone);
   }
@@ -222,6 +224,7 @@ export class Desk {
     for (const [place, root] of this.roots) {
       const items = plan.items.filter((item) => item.place === place);
       if (items.length === 0) continue;
+      root.expectMoves(items.length);
       const { batch, stayed } = await root.holding.hold(
         items.map((item) => heldItem(item, root.found(item.id)!.isFolder)),
         by,
@@ -247,7 +250,9 @@ export class Desk {
 
   /** What was brought back is listed again after the next scan, which is due then. */
   restore(place: string, batch: string, numbers?: readonly number[]): Promise<Stayed[]> {
-    return this.rootOf(place).holding.restore(batch, numbers);
+    const root = this.rootOf(place);
+    root.expectMoves(numbers?.length ?? root.holding.itemsOf(batch).size);
+    return root.holding.restore(batch, numbers);
   }
 
   /** @returns what stayed, with the reason */

@@ -1,7 +1,9 @@
+import { workInside } from "../files/folder";
 import { Desk } from "./desk";
 import type { DeskCall, DeskReply } from "./deskClient";
 
 // Entry of the process that has the registered folders. It ends with the server that started it.
+workInside();
 const desk = new Desk(process.argv[2]!);
 const reply = (message: DeskReply) => void process.send!(message);
 

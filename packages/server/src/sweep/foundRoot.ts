@@ -31,6 +31,8 @@ const TURN_MS = 8;
 const LARGEST_SCAN = 2 ** 31;
 // It is told after about this long how far it is, and goes on when it is asked to.
 const WHILE_MS = 100;
+// Watches are let go and taken up again in the time in which so many changes are heard of.
+const MANY_MOVES = 1000;
 
 /** What is known of a registered folder. */
 export class FoundRoot implements Keeper {
@@ -40,6 +42,7 @@ export class FoundRoot implements Keeper {
   /** Of what was found, what has gone to holding since. */
   private goneBytes: Bytes = 0;
   items: readonly SweepItem[] = [];
+  private byId: Map<string, SweepItem> | undefined;
   blocked: readonly Blocked[] = [];
   /** When it was gone through last, in milliseconds since the epoch. */
   scannedMs: number | undefined;
@@ -144,6 +147,11 @@ export class FoundRoot implements Keeper {
     if (this.tree) writeTree(this.scans, this.index, this.tree);
   }
 
+  /** Says that many items are about to move: nobody needs to hear of each. @param items how many */
+  expectMoves(items: number): void {
+    if (items >= MANY_MOVES) this.watch.rest();
+  }
+
   forget(): void {
     this.scans.remove(this.index);
   }
@@ -158,7 +166,13 @@ export class FoundRoot implements Keeper {
   /** Says anew what each item is. */
   classify(knowledge: ProjectKnowledge, nowMs: number): void {
     this.items = classifyFound(this.place.id, [...this.byPath.values()], knowledge, nowMs);
+    this.byId = undefined;
     this.version++;
+  }
+
+  /** What is listed, by id. */
+  get listed(): ReadonlyMap<string, SweepItem> {
+    return (this.byId ??= new Map(this.items.map((item) => [item.id, item])));
   }
 
   found(id: string): FoundItem | undefined {

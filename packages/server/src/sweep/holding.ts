@@ -1,7 +1,7 @@
 import { randomBytes } from "node:crypto";
 import type { Stats } from "node:fs";
 import type { Batch, BatchHead, Bytes, HeldItem, Stayed } from "@kinetocache/core";
-import { Folder, GONE, holdsFolders } from "../files/folder";
+import { atOneGo, Folder, GONE, holdsFolders } from "../files/folder";
 import { hasMount } from "../files/mounts";
 import { readBatch, writeBatch, type ReadBatch } from "./batchFile";
 import { nameOf, Ways } from "./ways";
@@ -202,18 +202,16 @@ export class Holding {
       let shelves: Shelves | undefined;
       try {
         folder = begin(holding, held, items);
-        shelves = new Shelves(folder);
+        const onShelves = (shelves = new Shelves(folder));
         const stayed: Stayed[] = [];
-        const turn = new Turn();
-        for (const [number, item] of items.entries()) {
-          const reason = this.take(item, String(number), shelves, ways);
+        await inTurns(items.entries(), ([number, item]) => {
+          const reason = this.take(item, String(number), onShelves, ways);
           if (reason === undefined) {
             held.items.set(number, item);
             this.total += item.bytes;
             this.keeper.gone?.(item);
           } else stayed.push({ path: item.path, reason });
-          await turn.giveWay();
-        }
+        });
         this.batches.set(id, held);
         endMoving(folder);
         this.closeIfEmpty(holding, held);
@@ -229,7 +227,7 @@ export class Holding {
 
   private take(item: HeldItem, number: string, shelves: Shelves, ways: Ways): string | undefined {
     try {
-      const from = ways.to(item.path);
+      const from = ways.to(item.path).near();
       const name = nameOf(item.path);
       const stats = from.stat(name);
       if (!stats) return "it is gone";
@@ -259,16 +257,15 @@ export class Holding {
         const stayed: Stayed[] = [];
         const ways = new Ways(root, true);
         const shelves = new Shelves(folder);
-        const turn = new Turn();
         try {
           beginMoving(folder);
-          for (const [number, item] of chosen(held, numbers)) {
+          await inTurns(chosen(held, numbers), ([number, item]) => {
             const reason = this.bringBack(item, String(number), shelves, ways);
             if (reason === undefined || reason === LOST) this.forget(held, number);
-            if (reason === undefined) await this.keeper.back?.(item);
-            else stayed.push({ path: item.path, reason });
-            await turn.giveWay();
-          }
+            if (reason === undefined) return this.keeper.back?.(item);
+            stayed.push({ path: item.path, reason });
+            return undefined;
+          });
           endMoving(folder);
         } catch (error) {
           // Nothing can be moved there now, so all that is left stays.
@@ -285,7 +282,7 @@ export class Holding {
 
   private bringBack(item: HeldItem, number: string, shelves: Shelves, ways: Ways): string | undefined {
     try {
-      const shelf = shelves.of(Number(number));
+      const shelf = shelves.of(Number(number)).near();
       const to = ways.to(item.path);
       const name = nameOf(item.path);
       if (item.isFolder) {
@@ -318,14 +315,12 @@ export class Holding {
       this.inBatch(root, id, async (held, folder, holding) => {
         const stayed: Stayed[] = [];
         const shelves = new Shelves(folder);
-        const turn = new Turn();
         try {
-          for (const [number, item] of chosen(held, numbers)) {
+          await inTurns(chosen(held, numbers), ([number, item]) => {
             const reason = letGo(item, String(number), shelves);
             if (reason === undefined) this.forget(held, number);
             else stayed.push({ path: item.path, reason });
-            await turn.giveWay();
-          }
+          });
         } finally {
           shelves.close();
         }
@@ -475,7 +470,7 @@ function removeLeftovers(folder: Folder, { items }: ReadBatch): void {
 /** @returns why it stayed */
 function letGo(item: HeldItem, number: string, shelves: Shelves): string | undefined {
   try {
-    const shelf = shelves.of(Number(number));
+    const shelf = shelves.of(Number(number)).near();
     const stats = shelf.stat(number);
     // Somebody else let it go.
     if (!stats) return undefined;
@@ -540,15 +535,17 @@ function moveItem(from: Folder, name: string, to: Folder, toName: string, isFold
   else from.moveFile(name, to, toName);
 }
 
-/** Lets others have a turn now and then. */
-class Turn {
-  private since = performance.now();
-
-  async giveWay(): Promise<void> {
-    if (performance.now() - this.since < TURN_MS) return;
-    await new Promise((resolve) => setImmediate(resolve));
-    this.since = performance.now();
-  }
+/** Goes through items at one go for as long as a turn, and then lets others have theirs. */
+async function inTurns<T>(all: Iterable<T>, act: (one: T) => Promise<void> | void): Promise<void> {
+  const rest = all[Symbol.iterator]();
+  let next = rest.next();
+  const turn = () => {
+    const startMs = performance.now();
+    let wait: Promise<void> | void = undefined;
+    for (; !next.done && !wait && performance.now() - startMs < TURN_MS; next = rest.next()) wait = act(next.value);
+    return wait;
+  };
+  while (!next.done) await (atOneGo(turn) ?? new Promise((resolve) => setImmediate(resolve)));
 }
 
 function sumOf({ items }: Held): Bytes {

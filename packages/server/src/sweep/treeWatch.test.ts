@@ -56,3 +56,22 @@ test("where there are too many folders nothing is watched, and a folder that wen
     expect([watch.isOn, watch.isDue(Date.now() + LATER_MS)]).toEqual([true, true]);
     return Promise.resolve();
   }));
+
+test("while it rests a look is due, whatever happens, and the next one watches again", () =>
+  withWatch(async (watch, root) => {
+    const before = Date.now();
+    watch.rest();
+    expect(watch.isOn).toBe(true);
+    expect(watch.isDue(before + LATER_MS)).toBe(true);
+    watch.forgetChanges();
+    watch.follow(["", "in"]);
+    writeFileSync(path.join(root, "b"), "b");
+    await until(() => watch.isDue(Date.now() + LATER_MS));
+  }));
+
+test("what was not watched does not seem so after a rest", () =>
+  withFolder((root) => {
+    const watch = new TreeWatch(root, "left out");
+    watch.rest();
+    expect(watch.isOn).toBe(false);
+  }));

@@ -10,6 +10,7 @@ const LONGEST_MS = 30_000;
 /** Notices that something changes below a folder, where that is cheap: where not too many folders are in it. */
 export class TreeWatch {
   private watchers: FSWatcher[] = [];
+  private isResting = false;
   /** When something changed since it was last looked at. */
   private changes: { readonly firstMs: Milliseconds; lastMs: Milliseconds } | undefined;
 
@@ -20,7 +21,7 @@ export class TreeWatch {
   ) {}
 
   get isOn(): boolean {
-    return this.watchers.length > 0;
+    return this.watchers.length > 0 || this.isResting;
   }
 
   /** Whether something changed that is worth a look now. @param nowMs as `Date.now()` */
@@ -34,10 +35,19 @@ export class TreeWatch {
     this.changes = undefined;
   }
 
+  /** Stops watching until the next `follow`, as so much changes now that a look is due anyway. */
+  rest(): void {
+    if (!this.isOn) return;
+    this.close();
+    this.isResting = true;
+    this.note();
+  }
+
   /** Watches these folders instead of those before. @param folders paths below the root, "" for the root itself */
   follow(folders: readonly string[]): void {
     const before = this.watchers;
     this.watchers = [];
+    this.isResting = false;
     try {
       if (folders.length <= MOST_FOLDERS) for (const folder of folders) this.add(folder);
     } catch (error) {

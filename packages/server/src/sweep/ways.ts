@@ -9,7 +9,8 @@ const MOMENT_MS = 0.5;
 /** The folders that items lie in, below the one that they are taken from or brought back to. */
 export class Ways {
   private readonly held = new Map<string, Folder>();
-  private looked = { way: "", atMs: 0 };
+  /** Where the last item lay: the next one most often lies there too. */
+  private last: { readonly way: string; readonly folder: Folder; readonly lookedMs: number } | undefined;
 
   /** @param makes whether folders that are gone are made again */
   constructor(
@@ -24,9 +25,19 @@ export class Ways {
   to(below: string): Folder {
     const end = below.lastIndexOf("/");
     if (end < 0) return this.root;
+    const nowMs = performance.now();
+    const { last } = this;
+    const isLast = last?.way.length === end && below.startsWith(last.way);
+    if (isLast && nowMs - last.lookedMs < MOMENT_MS) return last.folder;
     const way = below.slice(0, end);
+    const folder = this.open(way);
+    this.last = { way, folder, lookedMs: nowMs };
+    return folder;
+  }
+
+  private open(way: string): Folder {
     const known = this.held.get(way);
-    if (known && this.isHere(way, known)) return known;
+    if (known?.isHere) return known;
     this.letGo(way);
     // As the other folders of the tree: what is made again is not the application's own.
     const folder = this.makes ? this.root.makeWay(way.split("/"), 0o777) : this.root.enter(way);
@@ -35,17 +46,12 @@ export class Ways {
     return folder;
   }
 
-  /** Whether a folder is still where it was, looked at anew whenever a moment has passed. */
-  private isHere(way: string, folder: Folder): boolean {
-    const now = performance.now();
-    if (way === this.looked.way && now - this.looked.atMs < MOMENT_MS) return true;
-    this.looked = { way, atMs: now };
-    return folder.isHere;
-  }
-
   private letGo(way: string): void {
-    this.held.get(way)?.close();
+    const folder = this.held.get(way);
+    if (!folder) return;
+    folder.close();
     this.held.delete(way);
+    if (this.last?.folder === folder) this.last = undefined;
   }
 
   close(): void {
