@@ -57,10 +57,12 @@ export async function startServer({ data: folder, port, pages }: ServerOptions):
   const log = await DriveLog.open(path.join(data, "machine"));
   const sweeper = await Sweeper.open({ data, registry, locations, simulated, log, jobs });
   const timekeeper = await Timekeeper.open(data, sweeper);
+  const wrap = await Wrap.open({ data, sweeper, registry, locations, jobs });
   const close = async () => {
     await timekeeper.close();
     await sweeper.close();
     await moves.close();
+    await wrap.close();
     await locations.close();
     await workers.close();
   };
@@ -71,7 +73,7 @@ export async function startServer({ data: folder, port, pages }: ServerOptions):
     const machines = new SimulatedMachines(shipped("machines"));
     const machine = { live: new Live(notes), notes, simulated: machines };
     const drives = { log, locations, simulated };
-    const sweep = { sweeper, timekeeper, wrap: await Wrap.open({ data, sweeper, registry, locations, jobs }) };
+    const sweep = { sweeper, timekeeper, wrap };
     const access = await Access.open(data);
     const parts = { access, workers, locations, moves, sweep, jobs, machine, drives };
     server.on("request", createApp({ ...parts, pages: (await pages?.(server)) ?? [] }));

@@ -2,6 +2,7 @@ import { realpath, stat } from "node:fs/promises";
 import path from "node:path";
 import express, { Router } from "express";
 import Joi from "joi";
+import { leaving } from "../http/leaving";
 import { pathSchema } from "../http/paths";
 import { accept, Problem } from "../http/problem";
 import type { Locations } from "../volumes/locations";
@@ -75,8 +76,7 @@ export function driveRoutes({ log, locations, simulated }: DriveParts): Router {
     try {
       const folder = await folderFor(wanted);
       const plan = { ...wanted, folder, medium: simulated.of(folder) ?? REAL_MEDIUM };
-      const ended = new AbortController();
-      response.on("close", () => ended.abort());
+      const left = leaving(response);
       response.set({ "Content-Type": "application/x-ndjson", "Cache-Control": "no-store" });
       const tell = (line: object) => response.write(`${JSON.stringify(line)}\n`);
       let toldMs = 0;
@@ -86,11 +86,11 @@ export function driveRoutes({ log, locations, simulated }: DriveParts): Router {
         tell({ progress: share });
       };
       try {
-        const test = await testDrive(plan, onProgress, ended.signal);
+        const test = await testDrive(plan, onProgress, left);
         await log.add(test);
         tell({ test });
       } catch (error) {
-        if (!ended.signal.aborted) tell({ failure: (error as Error).message });
+        if (!left.aborted) tell({ failure: (error as Error).message });
       }
       response.end();
     } finally {

@@ -98,3 +98,24 @@ test("whoever follows is told of every change until they leave", async () => {
   await jobs.start("b", () => Promise.resolve("")).ended;
   expect(told).toBe(before);
 });
+
+test("whoever waits for a job gets what it returns or throws, and ends it by leaving", async () => {
+  const jobs = new Jobs();
+  const left = new AbortController();
+  const wait = (work: (control: JobControl) => Promise<number>) => jobs.answer("Counting", work, left.signal);
+  expect(await wait(() => Promise.resolve(3))).toBe(3);
+  const log = jest.spyOn(console, "error").mockImplementation(() => undefined);
+  await expect(wait(() => Promise.reject(new Problem(404, "none", "nothing there")))).rejects.toThrow("nothing there");
+  expect(log).not.toHaveBeenCalled();
+  log.mockRestore();
+  const waiting = wait(async ({ gate, signal }) => {
+    await new Promise((resolve) => signal.addEventListener("abort", resolve));
+    await gate();
+    return 1;
+  });
+  left.abort();
+  await expect(waiting).rejects.toMatchObject({ status: 409, message: "Counting: it was cancelled" });
+  // Who left before is not worked for.
+  await expect(wait(async ({ gate }) => gate().then(() => 1))).rejects.toThrow("it was cancelled");
+  expect(jobs.list().map(({ state }) => state)).toEqual(["done", "failed", "cancelled", "cancelled"]);
+});

@@ -16,13 +16,19 @@ export interface JobStatus {
   readonly isQuiet?: boolean;
 }
 
+/** It ends with the piece in hand, and is not over before. */
+function cancel({ cancel: ending, changes }: Job): void {
+  ending.abort(new Cancelled());
+  changes.emit("change");
+}
+
 function isUnderWay({ state }: JobStatus): boolean {
   return state === "running" || state === "paused";
 }
 
 interface Job {
   status: JobStatus;
-  isCancelled: boolean;
+  readonly cancel: AbortController;
   readonly changes: EventEmitter;
 }
 
@@ -30,6 +36,9 @@ interface Job {
 export interface JobControl {
   /** Waits while the job is paused. @throws Cancelled when it was cancelled */
   readonly gate: () => Promise<void>;
+  readonly isPaused: () => boolean;
+  /** Aborted once it is cancelled, with what `gate` throws as its reason. */
+  readonly signal: AbortSignal;
   readonly report: (progress: number, detail: string) => void;
 }
 
@@ -66,16 +75,45 @@ export class Jobs {
   ): { id: string; ended: Promise<JobState> } {
     const id = crypto.randomUUID();
     const status: JobStatus = { id, title, state: "running", progress: 0, detail: "", ...(isQuiet ? { isQuiet } : {}) };
-    const job: Job = { status, isCancelled: false, changes: new EventEmitter() };
+    const job: Job = { status, cancel: new AbortController(), changes: new EventEmitter() };
+    const { signal } = job.cancel;
     this.jobs.set(id, job);
     const control: JobControl = {
       gate: async () => {
-        while (job.status.state === "paused" && !job.isCancelled) await once(job.changes, "change");
-        if (job.isCancelled) throw new Cancelled();
+        while (job.status.state === "paused" && !signal.aborted) await once(job.changes, "change");
+        signal.throwIfAborted();
       },
+      isPaused: () => job.status.state === "paused",
+      signal,
       report: (progress, detail) => this.update(job, { progress, detail }),
     };
     return { id, ended: this.run(job, control, work) };
+  }
+
+  /**
+   * Does work as a job that somebody waits for, and ends it when they leave.
+   * @param left aborted when they do @throws what the work throws; Problem 409 when it was cancelled
+   */
+  async answer<T>(title: string, work: (control: JobControl) => Promise<T>, left: AbortSignal): Promise<T> {
+    let outcome: { readonly value: T } | { readonly error: unknown } | undefined;
+    const act = async (control: JobControl) => {
+      try {
+        if (left.aborted) throw new Cancelled();
+        outcome = { value: await work(control) };
+      } catch (error) {
+        outcome = { error };
+        throw error;
+      }
+      return "";
+    };
+    const { id, ended } = this.start(title, act, true);
+    const leave = () => cancel(this.jobs.get(id)!);
+    left.addEventListener("abort", leave);
+    const state = await ended;
+    left.removeEventListener("abort", leave);
+    if (state === "cancelled") throw new Problem(409, "cancelled", `${title}: it was cancelled`);
+    if ("error" in outcome!) throw outcome.error;
+    return outcome!.value;
   }
 
   private async run(job: Job, control: JobControl, work: (control: JobControl) => Promise<string>): Promise<JobState> {
@@ -97,17 +135,13 @@ export class Jobs {
     const job = this.jobs.get(id);
     if (!job) throw new Problem(404, "no-job", `There is no job ${id}`);
     if (!isUnderWay(job.status)) throw new Problem(409, "ended", "This job has ended already");
-    // It ends with the piece in hand, and is not over before.
-    if (wish === "cancel") job.isCancelled = true;
-    this.update(job, wish === "cancel" ? {} : { state: wish === "pause" ? "paused" : "running" });
+    if (wish === "cancel") cancel(job);
+    else this.update(job, { state: wish === "pause" ? "paused" : "running" });
   }
 
   /** Ends all of them with the piece in hand, those that are paused too. */
   cancelAll(): void {
-    for (const job of this.jobs.values()) {
-      job.isCancelled = true;
-      job.changes.emit("change");
-    }
+    for (const job of this.jobs.values()) cancel(job);
   }
 
   private update(job: Job, change: Partial<JobStatus>): void {

@@ -13,6 +13,7 @@ import express, { Router, type Request, type Response } from "express";
 import { Zip, type ZipInputFile } from "fflate";
 import Joi from "joi";
 import { lengthOf } from "../http/body";
+import { leaving } from "../http/leaving";
 import { accept, Problem } from "../http/problem";
 import type { Locations } from "../volumes/locations";
 import type { Workers } from "../work/workers";
@@ -103,12 +104,11 @@ export function sequenceRoutes(locations: Locations, workers: Workers): Router {
       "Content-Disposition": `attachment; filename="${encodeURIComponent(plain)}.zip"`,
     });
     // What is not wanted any more is not worked on any more.
-    const left = new AbortController();
-    response.on("close", () => left.abort());
+    const left = leaving(response);
     const pictures = sequence.keys().flatMap(([number]) => (number < frames ? [number] : []));
     const file = async (number: FrameNumber) => {
       const stored = await sequence.readUnchecked(number);
-      const made = await workers.run("exportedFrame", { ...stored, format }, left.signal);
+      const made = await workers.run("exportedFrame", { ...stored, format }, left);
       if (!made) throw sequence.altered(number);
       return made;
     };
@@ -118,7 +118,7 @@ export function sequenceRoutes(locations: Locations, workers: Workers): Router {
       file,
       workers.width,
     )) {
-      if (left.signal.aborted) return;
+      if (left.aborted) return;
       // Pictures are packed by their own formats.
       const entry: ZipInputFile = {
         filename: numberedName(plain, first + number, format),
@@ -128,7 +128,7 @@ export function sequenceRoutes(locations: Locations, workers: Workers): Router {
       };
       archive.add(entry);
       entry.ondata!(null, content as Uint8Array<ArrayBuffer>, true);
-      if (response.writableNeedDrain) await once(response, "drain", { signal: left.signal }).catch(() => undefined);
+      if (response.writableNeedDrain) await once(response, "drain", { signal: left }).catch(() => undefined);
     }
     archive.end();
   });

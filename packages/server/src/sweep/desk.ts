@@ -1,9 +1,11 @@
 import {
   compileRules,
   explainPath,
+  filesOf,
   judge,
   packItems,
   planSweep,
+  type Bytes,
   type Chosen,
   type CleaningRule,
   type CompiledRules,
@@ -28,7 +30,7 @@ import {
 import { Folder } from "../files/folder";
 import { FoundRoot } from "./foundRoot";
 import { findProjectFiles, type ProjectFile, type ProjectFiles } from "./projectFiles";
-import type { ScanProgress } from "./scan";
+import { scan, scanOn, type ScanProgress } from "./scan";
 
 export interface DeskPlace extends SweepFolder {
   /** Whether content counts with its length. */
@@ -44,6 +46,12 @@ export interface DeskTerms {
   readonly marks: readonly SweepMark[];
   /** Bytes a second at which frames are rendered and written; undefined while none were. */
   readonly rebuildRate?: number;
+}
+
+/** A file below a folder that was looked through. */
+export interface FoundFile {
+  readonly path: string;
+  readonly bytes: Bytes;
 }
 
 // Lines of this many items are made and sent one after the other.
@@ -63,6 +71,9 @@ export class Desk {
   private rules: CompiledRules | undefined;
   private terms: DeskTerms | undefined;
   private classifiedMs = 0;
+  /** Looks through folders that need not be registered, by number. */
+  private readonly looks = new Map<number, ReturnType<typeof scan>>();
+  private nextLook = 0;
 
   private readonly scans: Folder;
 
@@ -175,6 +186,24 @@ export class Desk {
     this.classifyOne(root);
     root.scanTookMs! += performance.now() - startMs;
     return undefined;
+  }
+
+  /** Begins to look through any folder. @returns the number of the look @throws Error when it cannot be read */
+  beginLook(folder: string): number {
+    this.looks.set(this.nextLook, scan(folder, { isNominal: true, nowMs: Date.now() }));
+    return this.nextLook++;
+  }
+
+  /** Goes on with a look for a while. @returns how far it is, or at its end the files, which is then over */
+  async lookOn(look: number): Promise<ScanProgress | FoundFile[]> {
+    const step = await scanOn(this.looks.get(look)!);
+    if (!step.done) return step.value;
+    this.looks.delete(look);
+    return [...filesOf(step.value)].map(({ path: below, size: bytes }) => ({ path: below, bytes }));
+  }
+
+  endLook(look: number): void {
+    this.looks.delete(look);
   }
 
   saveScan(id: string): void {

@@ -19,18 +19,14 @@ import {
 import { Folder } from "../files/folder";
 import { Holding, type Keeper } from "./holding";
 import { decodeTree, writeTree } from "./savedTree";
-import { scan, scanAtOnce, type ScanProgress } from "./scan";
+import { scan, scanAtOnce, scanOn, type ScanProgress } from "./scan";
 import { TreeWatch } from "./treeWatch";
 import { statBelow } from "./ways";
 
 /** Where swept files of a registered folder wait; it is on the same drive, and left out of every scan. */
 const HOLDING_FOLDER = ".kinetocache-holding";
 
-// A scan gives way to other questions after this long.
-const TURN_MS = 8;
 const LARGEST_SCAN = 2 ** 31;
-// It is told after about this long how far it is, and goes on when it is asked to.
-const WHILE_MS = 100;
 // Watches are let go and taken up again in the time in which so many changes are heard of.
 const MANY_MOVES = 1000;
 
@@ -120,26 +116,16 @@ export class FoundRoot implements Keeper {
    */
   async scanOn(): Promise<ScanProgress | undefined> {
     const startMs = performance.now();
-    let since = startMs;
-    for (let step = this.walk!.next(); ; step = this.walk!.next()) {
-      const now = performance.now();
-      if (step.done) {
-        this.tree = step.value;
-        this.goneBytes = 0;
-        this.walk = undefined;
-        this.scannedMs = Date.now();
-        this.watch.follow(folderPaths(this.tree));
-        this.scanTookMs! += performance.now() - startMs;
-        return undefined;
-      }
-      if (now - since < TURN_MS) continue;
-      if (now - startMs >= WHILE_MS) {
-        this.scanTookMs! += now - startMs;
-        return step.value;
-      }
-      await new Promise((resolve) => setImmediate(resolve));
-      since = performance.now();
+    const step = await scanOn(this.walk!);
+    if (step.done) {
+      this.tree = step.value;
+      this.goneBytes = 0;
+      this.walk = undefined;
+      this.scannedMs = Date.now();
+      this.watch.follow(folderPaths(this.tree));
     }
+    this.scanTookMs! += performance.now() - startMs;
+    return step.done ? undefined : step.value;
   }
 
   /** Keeps what was found for the next start. @throws Error when there is no room; the next scan is a first one then */

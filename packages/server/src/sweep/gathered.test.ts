@@ -11,14 +11,26 @@ import {
   writeFileSync,
 } from "node:fs";
 import path from "node:path";
-import { DEFAULT_RULE_FILE, type GatheredState } from "@kinetocache/core";
+import { DEFAULT_RULE_FILE, filesOf, type GatheredState } from "@kinetocache/core";
 import { withFolder } from "../../../../testing/server";
 import { makeFiles } from "../../../../testing/sweeper";
 import { PlaceRegistry } from "../places/placeRegistry";
-import { acceptTarget, gather, originalsOf, readGathered, relink } from "./gathered";
+import { digestOf } from "../work/digest";
+import { acceptTarget, gather, originalsOf, readGathered, relink, type Reader } from "./gathered";
+import { scanAtOnce } from "./scan";
 
 const sum = (text: string) => createHash("sha256").update(text).digest("hex");
-const proceed = () => Promise.resolve();
+/** Reads here and now. */
+const reader: Reader = {
+  gate: () => Promise.resolve(),
+  list: (folder) =>
+    Promise.resolve([...filesOf(scanAtOnce(folder))].map(({ path: one, size: bytes }) => ({ path: one, bytes }))),
+  digest: async (from, to) => {
+    const digest = digestOf({ from: from.fd, state: new SharedArrayBuffer(16), ...(to ? { to: to.fd } : {}) })!;
+    await Promise.all([from.close(), to?.close()]);
+    return digest;
+  },
+};
 
 /** All folders that are used, of which some are swept. */
 function registryOf(...swept: readonly string[]): PlaceRegistry {
@@ -48,9 +60,12 @@ async function withProject(use: (file: string, target: string, folder: string) =
 
 const gathered = async (file: string, target: string) =>
   gather(
-    { project: "Flyway 102", originals: await originalsOf(file, DEFAULT_RULE_FILE, [path.dirname(file)]), target },
-    () => undefined,
-    proceed,
+    {
+      project: "Flyway 102",
+      originals: await originalsOf(file, DEFAULT_RULE_FILE, [path.dirname(file)], reader),
+      target,
+    },
+    reader,
   );
 const states = ({ files }: GatheredState) => Object.fromEntries(files.map(({ path: one, state }) => [one, state]));
 
@@ -86,8 +101,8 @@ test("the copied project refers to the copies: where it looked for them, or rewr
     const allowed = [projects, path.join(folder, "shared")];
     mkdirSync(path.join(folder, "far/away"), { recursive: true });
     const target = await acceptTarget(path.join(folder, "far/away/gathered"), registryOf());
-    const originals = await originalsOf(file, DEFAULT_RULE_FILE, allowed);
-    await gather({ project: "a", originals, target }, () => undefined, proceed);
+    const originals = await originalsOf(file, DEFAULT_RULE_FILE, allowed, reader);
+    await gather({ project: "a", originals, target }, reader);
     const copied = () =>
       JSON.parse(readFileSync(path.join(target, "a.project.json"), "utf8")) as {
         media: { path: string }[];
@@ -103,9 +118,9 @@ test("the copied project refers to the copies: where it looked for them, or rewr
     expect([there(), copied().more]).toEqual([[true, true, true, false], { kept: true }]);
     expect(JSON.parse(readFileSync(file, "utf8"))).toMatchObject(project);
     // What is found later is referred to as well, and all checksums are those of what is there.
-    await relink(target, path.join(folder, "other"));
+    await relink(target, path.join(folder, "other"), reader);
     expect(there()).toEqual([true, true, true, true]);
-    expect((await readGathered(target)).files.map(({ state }) => state)).toEqual(
+    expect((await readGathered(target, reader)).files.map(({ state }) => state)).toEqual(
       Array.from({ length: 5 }, () => "as it was"),
     );
     expect(spawnSync("sha256sum", ["--check", "--strict", "SHA256SUMS"], { cwd: target }).status).toBe(0);
@@ -120,7 +135,7 @@ test("media outside the registered folders is told and not read, also where a li
     const media = ["in.mov", "link.mov", "../out.mov", "/etc/passwd", "gone.mov"].map((one) => ({ path: one }));
     const file = path.join(projects, "a.project.json");
     writeFileSync(file, JSON.stringify({ format: "kinetocache-project", version: 1, name: "a", media }));
-    const states = (await originalsOf(file, DEFAULT_RULE_FILE, [projects])).map(({ state }) => state);
+    const states = (await originalsOf(file, DEFAULT_RULE_FILE, [projects], reader)).map(({ state }) => state);
     expect(states).toEqual(["there", "there", "outside", "outside", "outside", "missing"]);
     const target = await acceptTarget(path.join(folder, "gathered"), registryOf(projects));
     const manifest = await gathered(file, target);
@@ -131,7 +146,7 @@ test("media outside the registered folders is told and not read, also where a li
 test("of a project in another format all source media in its folder is its own", () =>
   withFolder(async (folder) => {
     makeFiles(folder, ["a.proj", "footage/1.mov", "footage/deep/2.mov", "cache/3.exr", "notes.txt"]);
-    const originals = await originalsOf(path.join(folder, "a.proj"), DEFAULT_RULE_FILE, [folder]);
+    const originals = await originalsOf(path.join(folder, "a.proj"), DEFAULT_RULE_FILE, [folder], reader);
     expect(originals.map(({ reference, kind }) => [reference, kind]).sort()).toEqual([
       ["a.proj", "project"],
       ["footage/1.mov", "media"],
@@ -144,7 +159,7 @@ test("what was altered or went is told when it is opened again", () =>
     await gathered(file, target);
     appendFileSync(path.join(target, "a/clip.mov"), "!");
     rmSync(path.join(target, "b/Clip.mov"));
-    const state = await readGathered(target);
+    const state = await readGathered(target, reader);
     expect(states(state)).toEqual({
       "Flyway 102.project.json": "as it was",
       "a/clip.mov": "altered",
@@ -161,12 +176,12 @@ test("missing media is found by its checksum under any name, and by name where n
     makeFiles(elsewhere, ["deep/lost.mov"]);
     writeFileSync(path.join(elsewhere, "renamed.bin"), "lost");
     writeFileSync(path.join(elsewhere, "second copy.mov"), "second");
-    expect(await relink(target, elsewhere)).toEqual([
+    expect(await relink(target, elsewhere, reader)).toEqual([
       // The file of the right name has other content.
       { reference: "c/lost.mov", file: path.join(elsewhere, "renamed.bin"), by: "checksum" },
       { reference: "b/Clip.mov", file: path.join(elsewhere, "second copy.mov"), by: "checksum" },
     ]);
-    const state = await readGathered(target);
+    const state = await readGathered(target, reader);
     expect(state.missing).toEqual([]);
     expect(Object.values(states(state))).toEqual(["as it was", "as it was", "as it was", "as it was"]);
   }));
@@ -180,17 +195,17 @@ test("media without a checksum is found by its name", () =>
     const target = await acceptTarget(path.join(folder, "gathered"), registryOf());
     await gathered(file, target);
     makeFiles(path.join(folder, "elsewhere"), ["wader.MOV", "other.mov"]);
-    expect(await relink(target, path.join(folder, "elsewhere"))).toMatchObject([{ by: "name" }]);
+    expect(await relink(target, path.join(folder, "elsewhere"), reader)).toMatchObject([{ by: "name" }]);
   }));
 
 test("stopped half-way, there is no manifest, and what is there is not taken for gathered", () =>
   withProject(async (file, target) => {
-    const originals = await originalsOf(file, DEFAULT_RULE_FILE, [path.dirname(file)]);
+    const originals = await originalsOf(file, DEFAULT_RULE_FILE, [path.dirname(file)], reader);
     let copies = 0;
     const stop = () => (++copies > 2 ? Promise.reject(new Error("stopped")) : Promise.resolve());
-    await expect(gather({ project: "x", originals, target }, () => undefined, stop)).rejects.toThrow("stopped");
+    await expect(gather({ project: "x", originals, target }, { ...reader, gate: stop })).rejects.toThrow("stopped");
     expect(readdirSync(target)).not.toContain("gathered.json");
-    await expect(readGathered(target)).rejects.toThrow(/not gathered, or not to its end/);
+    await expect(readGathered(target, reader)).rejects.toThrow(/not gathered, or not to its end/);
     expect(existsSync(path.join(path.dirname(file), "b/Clip.mov"))).toBe(true);
   }));
 
@@ -214,6 +229,6 @@ test("a folder that is not new or empty, and a manifest that leads elsewhere, ar
       text.replace('"version": 1', '"version": 2'),
     ]) {
       writeFileSync(manifest, wrong);
-      await expect(readGathered(target)).rejects.toThrow(/gathered\.json in/);
+      await expect(readGathered(target, reader)).rejects.toThrow(/gathered\.json in/);
     }
   }));

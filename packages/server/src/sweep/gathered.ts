@@ -4,7 +4,6 @@ import path from "node:path";
 import {
   compileRules,
   explainPath,
-  filesOf,
   isSafePath,
   type Bytes,
   type GatheredFile,
@@ -20,8 +19,19 @@ import { Folder } from "../files/folder";
 import { pathSchema } from "../http/paths";
 import { Problem } from "../http/problem";
 import type { PlaceRegistry } from "../places/placeRegistry";
+import type { Digest } from "../work/digest";
+import type { FoundFile } from "./desk";
 import { mediaOf, withReferences, type MediaReference } from "./projectFiles";
-import { scanGivingWay } from "./scan";
+
+/** What the contents of folders and files are read by, for somebody who waits or a job. */
+export interface Reader {
+  /** All files below a folder, which need not be registered. */
+  readonly list: (folder: string) => Promise<readonly FoundFile[]>;
+  /** Reads a file, which is then closed. @param to takes all that is read, and is closed as well */
+  readonly digest: (from: FileHandle, to?: FileHandle) => Promise<Digest>;
+  /** Waits, or throws when what it reads for was cancelled. */
+  readonly gate: () => Promise<void>;
+}
 
 export interface GatheredManifest {
   readonly format: "kinetocache-gathered";
@@ -72,10 +82,11 @@ export async function originalsOf(
   projectFile: string,
   ruleFile: RuleFile,
   allowed: readonly string[],
+  { list }: Pick<Reader, "list">,
 ): Promise<Original[]> {
   const project = await projectOriginal(projectFile);
   const listed = mediaOf(projectFile);
-  if (!listed) return [project, ...(await mediaBeside(projectFile, ruleFile))];
+  if (!listed) return [project, ...mediaAmong(await list(path.dirname(projectFile)), projectFile, ruleFile)];
   return [project, ...(await Promise.all(listed.map((one) => mediaOriginal(projectFile, one, allowed))))];
 }
 
@@ -113,10 +124,10 @@ async function sizeOf(file: string): Promise<Bytes | undefined> {
   }
 }
 
-async function mediaBeside(projectFile: string, ruleFile: RuleFile): Promise<Original[]> {
+function mediaAmong(files: readonly FoundFile[], projectFile: string, ruleFile: RuleFile): Original[] {
   const rules = compileRules(ruleFile);
   const folder = path.dirname(projectFile);
-  return [...filesOf(await scanGivingWay(folder))].flatMap(({ path: reference, size }): Original[] =>
+  return files.flatMap(({ path: reference, bytes: size }): Original[] =>
     explainPath(rules, reference).what === "media"
       ? [{ file: `${folder}/${reference}`, reference, kind: "media", bytes: size, state: "there" }]
       : [],
@@ -133,28 +144,21 @@ export interface GatherWish {
 /**
  * Copies originals into one folder, with a manifest and a list of checksums. Each copy is read back and compared with
  * what was read; nothing at the source is touched.
- * @param onProgress bytes copied and verified so far @param gate waits, or throws when it is cancelled
+ * @param reader reads the originals, and then their copies
  * @throws Problem 409 when a copy is not what it was copied from; what was copied so far stays, without a manifest
  */
-export function gather(
-  { project, originals, target }: GatherWish,
-  onProgress: (bytes: Bytes) => void,
-  gate: () => Promise<void>,
-): Promise<GatheredManifest> {
+export function gather({ project, originals, target }: GatherWish, reader: Reader): Promise<GatheredManifest> {
   return Folder.with(target, async (folder) => {
     const taken = new Set<string>([GATHERED_MANIFEST, SUMS]);
     const files: GatheredFile[] = [];
-    let done = 0;
     for (const { file, reference, kind, state, sha256: said, to: wanted } of originals) {
       if (state !== "there") continue;
-      await gate();
+      await reader.gate();
       const below = freeName(wanted ?? placeOf(kind, file, reference), taken);
-      const read = await copyIn(file, folder, below);
+      const read = await copyIn(file, folder, below, reader);
       if (said !== undefined && said !== read.sha256)
         console.warn(`${file} is not what its project says that it is; it was gathered as it is`);
       files.push({ path: below, from: file, reference, kind, bytes: read.bytes, sha256: read.sha256 });
-      done += read.bytes;
-      onProgress(done);
     }
     const missing = originals
       .filter(({ state }) => state !== "there")
@@ -224,24 +228,19 @@ export function freeName(wanted: string, taken: Set<string>): string {
   return free;
 }
 
-interface Digest {
-  readonly sha256: string;
-  readonly bytes: Bytes;
-}
-
 /**
  * Copies a file into a folder under another name, reads it back, and then gives it its own, in which nothing may be.
  * @param below path in the folder; folders on the way are made
  * @throws Problem 409 when the copy is not what was read
  */
-async function copyIn(file: string, target: Folder, below: string): Promise<Digest> {
+async function copyIn(file: string, target: Folder, below: string, { digest }: Reader): Promise<Digest> {
   const names = below.split("/");
   const name = names.pop()!;
   const partial = name + PARTIAL;
   const folder = names.length > 0 ? target.makeWay(names) : target;
   try {
     folder.remove(partial);
-    const read = await copy(file, await folder.createFile(partial));
+    const read = await digest(await Folder.file(file), await folder.createFile(partial));
     const back = await digest(await folder.openFile(partial));
     if (back.sha256 !== read.sha256 || back.bytes !== read.bytes) {
       folder.remove(partial);
@@ -258,69 +257,34 @@ async function copyIn(file: string, target: Folder, below: string): Promise<Dige
   }
 }
 
-const CHUNK_BYTES = 2 ** 20;
-
-async function copy(from: string, to: FileHandle): Promise<Digest> {
-  const hash = createHash("sha256");
-  let size = 0;
-  try {
-    for await (const chunk of piecesOf(await Folder.file(from))) {
-      hash.update(chunk);
-      await to.writeFile(chunk);
-      size += chunk.length;
-    }
-    await to.sync();
-  } finally {
-    await to.close();
-  }
-  return { sha256: hash.digest("hex"), bytes: size };
-}
-
-async function digest(file: FileHandle): Promise<Digest> {
-  const hash = createHash("sha256");
-  let size = 0;
-  for await (const chunk of piecesOf(file)) {
-    hash.update(chunk);
-    size += chunk.length;
-  }
-  return { sha256: hash.digest("hex"), bytes: size };
-}
-
-/** What is in a file, which is then closed. @throws Error when it is no file */
-async function* piecesOf(file: FileHandle): AsyncGenerator<Uint8Array> {
-  try {
-    if (!(await file.stat()).isFile()) throw new Error("It is no file");
-    const buffer = Buffer.allocUnsafe(CHUNK_BYTES);
-    for (;;) {
-      const { bytesRead } = await file.read(buffer, 0, CHUNK_BYTES);
-      if (bytesRead === 0) return;
-      yield buffer.subarray(0, bytesRead);
-    }
-  } finally {
-    await file.close();
-  }
-}
-
 /** @returns undefined where there is no such file, or a link is on the way */
-function digestIn(folder: Folder, below: string): Promise<Digest | undefined> {
-  return Folder.file(`${folder.path}/${below}`)
-    .then(digest)
-    .catch(() => undefined);
+async function digestIfThere(file: string, { digest, gate }: Reader): Promise<Digest | undefined> {
+  try {
+    return await digest(await Folder.file(file));
+  } catch {
+    await gate();
+    return undefined;
+  }
+}
+
+/** Bytes of a gathered folder, as its manifest says. @throws Problem as `readGathered` */
+export function gatheredBytes(folder: string): Promise<Bytes> {
+  return Folder.with(folder, (gathered) => manifestOf(gathered).files.reduce((sum, { bytes: own }) => sum + own, 0));
 }
 
 /**
  * Reads a gathered folder and compares every file with its checksum.
  * @throws Problem 404 when it holds no manifest, 400 when that cannot be read
  */
-export async function readGathered(folder: string): Promise<GatheredState> {
-  return Folder.with(folder, readState);
+export async function readGathered(folder: string, reader: Reader): Promise<GatheredState> {
+  return Folder.with(folder, (gathered) => readState(gathered, reader));
 }
 
-async function readState(folder: Folder): Promise<GatheredState> {
+async function readState(folder: Folder, reader: Reader): Promise<GatheredState> {
   const manifest = manifestOf(folder);
   const files = [];
   for (const file of manifest.files) {
-    const found = await digestIn(folder, file.path);
+    const found = await digestIfThere(`${folder.path}/${file.path}`, reader);
     const state = !found
       ? ("gone" as const)
       : found.sha256 === file.sha256
@@ -371,23 +335,27 @@ function manifestOf(folder: Folder): GatheredManifest {
  * @param from folder that is looked through
  * @returns what was found
  */
-export function relink(folder: string, from: string): Promise<Relinked[]> {
-  return Folder.with(folder, (gathered) => relinkIn(gathered, from));
+export function relink(folder: string, from: string, reader: Reader): Promise<Relinked[]> {
+  return Folder.with(folder, (gathered) => relinkIn(gathered, from, reader));
 }
 
-async function relinkIn(folder: Folder, from: string): Promise<Relinked[]> {
-  const state = await readState(folder);
+async function relinkIn(folder: Folder, from: string, reader: Reader): Promise<Relinked[]> {
+  const state = await readState(folder, reader);
   const manifest = manifestOf(folder);
   const wanted: MissingFile[] = [...state.missing, ...state.files.filter((file) => file.state === "gone")];
-  const candidates = await candidatesIn(from);
+  const candidates = (await reader.list(from)).map(({ path: below, bytes: size }) => ({
+    file: `${from}/${below}`,
+    bytes: size,
+  }));
   const found: (Relinked & { readonly gathered: GatheredFile })[] = [];
   const taken = new Set([...manifest.files.map((file) => file.path.toLowerCase()), GATHERED_MANIFEST, SUMS]);
-  for (const { reference, bytes: size, sha256: sum } of wanted) {
-    const match = await matchOf(candidates, reference, size, sum);
+  for (const one of wanted) {
+    const { reference } = one;
+    const match = await matchOf(candidates, one, reader);
     if (!match) continue;
     const gone = manifest.files.find((file) => file.reference === reference);
     const below = gone?.path ?? freeName(placeOf("media", match.file, reference), taken);
-    const read = await copyIn(match.file, folder, below);
+    const read = await copyIn(match.file, folder, below, reader);
     const kind = gone?.kind ?? "media";
     const gathered = { path: below, from: match.file, reference, kind, bytes: read.bytes, sha256: read.sha256 };
     found.push({ reference, ...match, gathered });
@@ -407,16 +375,10 @@ interface Candidate {
   readonly bytes: Bytes;
 }
 
-async function candidatesIn(from: string): Promise<Candidate[]> {
-  const found = filesOf(await scanGivingWay(from));
-  return [...found].map(({ path: below, size }) => ({ file: `${from}/${below}`, bytes: size }));
-}
-
 async function matchOf(
   candidates: readonly Candidate[],
-  reference: string,
-  size: Bytes | undefined,
-  sum: string | undefined,
+  { reference, bytes: size, sha256: sum }: MissingFile,
+  reader: Reader,
 ): Promise<Omit<Relinked, "reference"> | undefined> {
   const name = reference.split(/[\\/]/).at(-1)!.toLowerCase();
   const isNamed = ({ file }: Candidate) => path.basename(file).toLowerCase() === name;
@@ -429,14 +391,7 @@ async function matchOf(
     return named && { file: named.file, by: "name" };
   }
   for (const { file } of size === undefined ? sized.filter(isNamed) : sized)
-    if (
-      (
-        await Folder.file(file)
-          .then(digest)
-          .catch(() => undefined)
-      )?.sha256 === sum
-    )
-      return { file, by: "checksum" };
+    if ((await digestIfThere(file, reader))?.sha256 === sum) return { file, by: "checksum" };
   return undefined;
 }
 

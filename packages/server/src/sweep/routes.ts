@@ -11,6 +11,7 @@ import {
 import express, { Router } from "express";
 import Joi from "joi";
 import { lengthOf } from "../http/body";
+import { leaving } from "../http/leaving";
 import { pathFault, pathSchema } from "../http/paths";
 import { accept } from "../http/problem";
 import type { Locations } from "../volumes/locations";
@@ -234,7 +235,7 @@ export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts
   });
 
   router.get("/wrap", async (request, response) => {
-    response.json(await wrap.look(accept(fileSchema, request.query, "query").file));
+    response.json(await wrap.look(accept(fileSchema, request.query, "query").file, leaving(response)));
   });
 
   router.post("/wrap", small, async (request, response) => {
@@ -258,12 +259,12 @@ export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts
   });
 
   router.post("/gathered", small, async (request, response) => {
-    response.json(await wrap.reopen(accept(reopenSchema, request.body, "body").folder));
+    response.json(await wrap.reopen(accept(reopenSchema, request.body, "body").folder, leaving(response)));
   });
 
   router.post("/gathered/relink", small, async (request, response) => {
     const { folder, from } = accept(relinkSchema, request.body, "body");
-    response.json(await wrap.relink(folder, from));
+    response.json(await wrap.relink(folder, from, leaving(response)));
   });
 
   return router;

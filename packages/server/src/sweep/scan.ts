@@ -209,16 +209,18 @@ export function scanAtOnce(root: string, mount?: string): FileTree {
 
 // In between others get a turn.
 const TURN_MS = 8;
+// How far it is, is told after about this long.
+const WHILE_MS = 100;
 
-/** As `scan`, while others get their turns. @param signal ends it */
-export async function scanGivingWay(root: string, signal?: AbortSignal): Promise<FileTree> {
-  const walk = scan(root, { isNominal: true, nowMs: Date.now() });
-  let since = performance.now();
+/** Goes on with a scan for a while, in which others get their turns. @returns how far it is, or at its end the files */
+export async function scanOn(walk: ReturnType<typeof scan>): Promise<IteratorResult<ScanProgress, FileTree>> {
+  const startMs = performance.now();
+  let since = startMs;
   for (let step = walk.next(); ; step = walk.next()) {
-    if (step.done) return step.value;
-    if (performance.now() - since < TURN_MS) continue;
+    const now = performance.now();
+    if (step.done || now - startMs >= WHILE_MS) return step;
+    if (now - since < TURN_MS) continue;
     await new Promise((resolve) => setImmediate(resolve));
-    signal?.throwIfAborted();
     since = performance.now();
   }
 }

@@ -44,7 +44,7 @@ import type { PlaceRegistry } from "../places/placeRegistry";
 import type { Locations, OpenLocation } from "../volumes/locations";
 import type { Removed } from "../volumes/volume";
 import { Clients, type Told } from "./clients";
-import type { DeskReport } from "./desk";
+import type { DeskReport, FoundFile } from "./desk";
 import { DeskClient } from "./deskClient";
 import { History } from "./history";
 import type { ProjectFile } from "./projectFiles";
@@ -350,6 +350,26 @@ export class Sweeper {
     // The list is there already; it is kept for the next start.
     this.desk.call("saveScan", id).catch((error: unknown) => console.warn(`The scan was not kept: ${String(error)}`));
     return found;
+  }
+
+  /**
+   * All files below a folder, which need not be registered.
+   * @param waits who waits for them: a job with all that is in it, or somebody who may leave
+   * @throws Error when it cannot be read; what `gate` throws, or the reason of `signal`
+   */
+  async filesIn(folder: string, { gate, report, signal }: Partial<JobControl>): Promise<FoundFile[]> {
+    const look = await this.desk.call("beginLook", folder);
+    try {
+      for (;;) {
+        await gate?.();
+        signal?.throwIfAborted();
+        const found = await this.desk.call("lookOn", look);
+        if (Array.isArray(found)) return found as FoundFile[];
+        report?.(0, scanText(found as ScanProgress));
+      }
+    } finally {
+      await this.desk.call("endLook", look);
+    }
   }
 
   // Planning and moving

@@ -12,10 +12,12 @@ import {
 } from "@kinetocache/core";
 import { Problem } from "../http/problem";
 import type { JobControl, Jobs } from "../jobs/jobs";
+import { digestFor } from "../work/digest";
+import { Workers } from "../work/workers";
 import { JsonFile } from "../files/jsonFile";
 import Joi from "joi";
 import type { Locations } from "../volumes/locations";
-import { acceptTarget, gather, originalsOf, readGathered, relink } from "./gathered";
+import { acceptTarget, gather, gatheredBytes, originalsOf, readGathered, relink, type Reader } from "./gathered";
 import type { PlaceRegistry } from "../places/placeRegistry";
 import { HandedOver } from "./handedOver";
 import type { Sweeper } from "./sweeper";
@@ -29,8 +31,14 @@ export interface WrapParts {
   readonly jobs: Jobs;
 }
 
+// Jobs read in threads of their own, where one that is paused keeps no other waiting.
+const MOST_READING = 16;
+const GATHERED_SHARE = 0.98;
+
 /** Closes jobs: gathers their originals, and moves what was generated to holding. */
 export class Wrap {
+  private readonly workers = new Workers(MOST_READING);
+
   private constructor(
     private readonly sweeper: Sweeper,
     private readonly registry: PlaceRegistry,
@@ -61,10 +69,14 @@ export class Wrap {
     return files.map(({ file, name }) => ({ file, name })).sort((a, b) => a.name.localeCompare(b.name));
   }
 
-  /** @throws Problem 404 when no such project is known */
-  async look(file: string): Promise<WrapState> {
+  close(): Promise<void> {
+    return this.workers.close();
+  }
+
+  /** @param left aborted when nobody waits for it any more @throws Problem 404 when no such project is known */
+  async look(file: string, left: AbortSignal): Promise<WrapState> {
     const project = await this.find(file);
-    const originals = await this.originalsOf(project);
+    const originals = await this.originalsOf(project, left);
     const { goes, stays } = await this.generatedBy(project);
     return {
       file: project.file,
@@ -87,10 +99,27 @@ export class Wrap {
     return found;
   }
 
-  private originalsOf({ file }: WrapProject): Promise<Original[]> {
+  private originalsOf({ file }: WrapProject, signal?: AbortSignal): Promise<Original[]> {
     const composition = this.handed.get(file);
     if (composition) return this.handed.originals(composition);
-    return originalsOf(file, this.sweeper.ruleFile, this.sweeper.readable);
+    const list = (folder: string) => this.sweeper.filesIn(folder, { signal });
+    return originalsOf(file, this.sweeper.ruleFile, this.sweeper.readable, { list });
+  }
+
+  /** Reads for a job. @param told what it read so far, in bytes and in how many files */
+  private readerFor(control: JobControl, told: (bytes: Bytes) => void): Reader {
+    let done = 0;
+    return {
+      gate: control.gate,
+      list: (folder) => this.sweeper.filesIn(folder, control),
+      digest: async (from, to) => {
+        const onBytes = (bytes: Bytes) => told(done + bytes);
+        const digest = await digestFor(control, this.workers, { from, onBytes, ...(to ? { to } : {}) });
+        done += digest.bytes;
+        told(done);
+        return digest;
+      },
+    };
   }
 
   /** What was generated for a project, backups left out: they are needed to reopen it. */
@@ -124,17 +153,19 @@ export class Wrap {
     originals: readonly Original[],
     target: string,
     sweeps: boolean,
-    { gate, report }: JobControl,
+    control: JobControl,
   ): Promise<string> {
-    const total = bytesOf(originals);
-    const told = (bytes: Bytes) =>
-      report(total > 0 ? (0.98 * bytes) / total : 0, "Copying originals, and reading each copy back");
-    const { files, missing } = await gather({ project: project.name, originals, target }, told, gate);
+    // Each is read once, and its copy once.
+    const total = 2 * bytesOf(originals);
+    const reader = this.readerFor(control, (bytes) =>
+      control.report(GATHERED_SHARE * shareOf(bytes, total), "Copying originals, and reading each copy back"),
+    );
+    const { files, missing } = await gather({ project: project.name, originals, target }, reader);
     await this.remember(target);
     const left = missing.length > 0 ? `; ${missing.length} missing` : "";
     const gathered = `${files.length} ${files.length === 1 ? "original" : "originals"} gathered`;
     if (!sweeps) return `${gathered} in ${target}${left}`;
-    await gate();
+    await control.gate();
     const places = new Map<string, string[]>();
     for (const { place, id } of (await this.generatedBy(project)).goes)
       places.set(place, [...(places.get(place) ?? []), id]);
@@ -149,27 +180,45 @@ export class Wrap {
     await this.known.change((all) => (all.includes(folder) ? all : [...all, folder]));
   }
 
-  /** Opens a gathered folder that the user names. @throws Problem 400, 404 */
-  async reopen(folder: string): Promise<GatheredState> {
+  /** Opens a gathered folder that the user names. @param left aborted when they leave @throws Problem 400, 404, 409 */
+  async reopen(folder: string, left: AbortSignal): Promise<GatheredState> {
     const real = await this.registry.accept(folder, "gathered", "folder");
-    const state = await readGathered(real);
+    const state = await this.jobs.answer(`Comparing ${real}`, (control) => this.readState(real, control), left);
     await this.remember(real);
     return state;
   }
 
+  private async readState(folder: string, control: JobControl): Promise<GatheredState> {
+    const total = await gatheredBytes(folder);
+    const reader = this.readerFor(control, (bytes) =>
+      control.report(shareOf(bytes, total), "Comparing files with their checksums"),
+    );
+    return readGathered(folder, reader);
+  }
+
   /**
    * Looks for missing media in a folder that the user names.
-   * @param folder one that was gathered or reopened @throws Problem 400, 404
+   * @param folder one that was gathered or reopened @param left aborted when they leave @throws Problem 400, 404, 409
    */
-  async relink(folder: string, from: string): Promise<{ found: Relinked[]; state: GatheredState }> {
+  async relink(folder: string, from: string, left: AbortSignal): Promise<{ found: Relinked[]; state: GatheredState }> {
     if (!this.gathered.includes(folder))
       throw new Problem(404, "not-gathered", `${folder} was not opened as a gathered folder`);
-    const found = await relink(folder, await this.registry.accept(from, "projects", "from"));
-    return { found, state: await readGathered(folder) };
+    const looked = await this.registry.accept(from, "projects", "from");
+    const work = async (control: JobControl) => {
+      // How much has to be read depends on what is found.
+      const reader = this.readerFor(control, (bytes) => control.report(0, `${(bytes / 2 ** 30).toFixed(1)} GB read`));
+      const found = await relink(folder, looked, reader);
+      return { found, state: await this.readState(folder, control) };
+    };
+    return this.jobs.answer(`Looking for media in ${looked}`, work, left);
   }
 }
 
 /** Bytes of what is there. */
 function bytesOf(originals: readonly Original[]): Bytes {
   return originals.reduce((sum, { bytes, state }) => sum + (state === "there" ? bytes : 0), 0);
+}
+
+function shareOf(bytes: Bytes, total: Bytes): number {
+  return total > 0 ? Math.min(1, bytes / total) : 0;
 }

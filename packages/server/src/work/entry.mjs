@@ -26,4 +26,4 @@ export function exportedFrame(stored) {
 }
 
 export const pngToFrame = (file) => move(alone(tasks.pngToFrame(file)));
-export const { isPicture } = tasks;
+export const { isPicture, digestOf } = tasks;

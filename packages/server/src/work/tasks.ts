@@ -10,6 +10,8 @@ import {
   writeQoi,
 } from "@kinetocache/core";
 
+export { digestOf } from "./digest";
+
 // What takes a processor for long runs here, in threads of its own: see `Workers`.
 
 /** A PNG file as a frame of its depth, in a format that is read fast. @throws Error that says what is wrong with it */

@@ -16,8 +16,8 @@ const RESTS_MS = 10_000;
 export class Workers {
   private pool: Piscina | undefined;
 
-  /** As many tasks as are worth having under way at once. */
-  readonly width = Math.max(2, availableParallelism());
+  /** @param width as many tasks as are worth having under way at once */
+  constructor(readonly width = Math.max(2, availableParallelism())) {}
 
   /**
    * Runs a task in a thread. Bytes that it is given travel without a copy, and are gone afterwards.
