@@ -48,7 +48,7 @@ export function createApp({
   app.use("/api/drives", driveRoutes(drives));
   app.use(
     "/api/locations",
-    locationRoutes(locations, moves, (volume, removed) => sweep.sweeper.noteCap(volume.root, removed)),
+    locationRoutes(locations, moves, (location, keys, over) => sweep.sweeper.giveUp(location, keys, over)),
   );
   app.use("/api/frames", frameRoutes(locations));
   app.use("/api/jobs", jobRoutes(jobs));

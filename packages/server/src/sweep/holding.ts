@@ -12,6 +12,8 @@ export interface Keeper {
   readonly refuse?: (item: HeldItem, stats: Stats) => string | undefined;
   readonly gone?: (item: HeldItem) => void;
   readonly back?: (item: HeldItem) => Promise<void> | void;
+  /** Asked just before an item comes back: why it must not, or nothing. @param by what swept it */
+  readonly refuseBack?: (item: HeldItem, by: string) => string | undefined;
   /** Whether what is in an item's place by now is as good as the held one, which then goes. */
   readonly isSame?: (item: HeldItem) => boolean;
 }
@@ -20,6 +22,9 @@ interface Held extends BatchHead {
   /** By number. */
   readonly items: Map<number, HeldItem>;
 }
+
+/** Sweeps what a cap that is lowered has no room for. It waits beyond the cap, or it could not wait at all. */
+export const LOWER_CAP = "a lower cap";
 
 // Earlier releases named a batch by the clock.
 const BATCH_ID = /^(batch-[0-9a-f]{16}|-?\d{1,16}-[0-9a-f]{8})$/;
@@ -46,6 +51,7 @@ export class Holding {
   private readonly batches = new Map<string, Held>();
   private queue: Promise<unknown> = Promise.resolve();
   private total = 0;
+  private beyondCap = 0;
 
   private constructor(
     private readonly place: string,
@@ -92,7 +98,7 @@ export class Holding {
       if (unlisted > 0)
         console.warn(`${unlisted} files in ${folder.path} are in no list; they stay there, and are not emptied`);
       if (folder.stat(MOVING)) this.finishMoving(root, folder, held);
-      this.total += sumOf(held);
+      this.count(held, sumOf(held));
       if (held.items.size > 0) this.batches.set(id, held);
     } catch (error) {
       console.warn(`${this.place}/${this.name}/${id} is not listed in holding: ${(error as Error).message}`);
@@ -149,7 +155,7 @@ export class Holding {
       holding?.close();
       for (const [id, held] of this.batches) {
         if (there.has(id)) continue;
-        this.total -= sumOf(held);
+        this.count(held, -sumOf(held));
         this.batches.delete(id);
       }
       if ([...there].some((id) => !this.batches.has(id))) this.load(root);
@@ -159,6 +165,16 @@ export class Holding {
   /** Bytes that wait. */
   get bytes(): Bytes {
     return this.total;
+  }
+
+  /** Those of them that a lower cap had no room for. */
+  get beyondCapBytes(): Bytes {
+    return this.beyondCap;
+  }
+
+  private count({ by }: Held, bytes: Bytes): void {
+    this.total += bytes;
+    if (by === LOWER_CAP) this.beyondCap += bytes;
   }
 
   has(id: string): boolean {
@@ -208,7 +224,7 @@ export class Holding {
           const reason = this.take(item, String(number), onShelves, ways);
           if (reason === undefined) {
             held.items.set(number, item);
-            this.total += item.bytes;
+            this.count(held, item.bytes);
             this.keeper.gone?.(item);
           } else stayed.push({ path: item.path, reason });
         });
@@ -260,7 +276,8 @@ export class Holding {
         try {
           beginMoving(folder);
           await inTurns(chosen(held, numbers), ([number, item]) => {
-            const reason = this.bringBack(item, String(number), shelves, ways);
+            const reason =
+              this.keeper.refuseBack?.(item, held.by) ?? this.bringBack(item, String(number), shelves, ways);
             if (reason === undefined || reason === LOST) this.forget(held, number);
             if (reason === undefined) return this.keeper.back?.(item);
             stayed.push({ path: item.path, reason });
@@ -358,7 +375,7 @@ export class Holding {
   }
 
   private forget(held: Held, number: number): void {
-    this.total -= held.items.get(number)?.bytes ?? 0;
+    this.count(held, -(held.items.get(number)?.bytes ?? 0));
     held.items.delete(number);
   }
 

@@ -11,6 +11,7 @@ import {
 import type { Locations, OpenLocation } from "../volumes/locations";
 import type { Clients } from "./clients";
 import { heldItem } from "./desk";
+import { LOWER_CAP } from "./holding";
 
 const EVERYTHING = { has: () => true };
 
@@ -87,6 +88,18 @@ export class OwnCaches {
   /** Moves what is chosen in a location to its holding. @throws Error as `Holding.hold` */
   async hold(location: OpenLocation, ids: readonly string[], by: string): Promise<HeldReport> {
     const { items, skipped } = this.plan(location, ids);
+    const report = await this.move(location, items, by);
+    return { ...report, skipped: [...skipped, ...report.skipped] };
+  }
+
+  /** As `hold`, for frames that a lower cap has no room for, whatever they are. */
+  giveUp(location: OpenLocation, keys: readonly string[]): Promise<HeldReport> {
+    const gone = new Set(keys);
+    const items = this.itemsOf(location).filter(({ id }) => gone.has(id));
+    return this.move(location, items, LOWER_CAP);
+  }
+
+  private async move(location: OpenLocation, items: readonly SweepItem[], by: string): Promise<HeldReport> {
     const { volume, holding, id } = location;
     const frames = new Map(volume.filesOf(items.map((item) => item.id)).map((frame) => [frame.key, frame.path]));
     const held = items.map((item) => {
@@ -95,10 +108,10 @@ export class OwnCaches {
         ? heldItem(item, true, `sequences/${item.id}`)
         : heldItem(item, false, `frames/${file}`);
     });
-    if (held.length === 0) return { batches: [], skipped };
+    if (held.length === 0) return { batches: [], skipped: [] };
     const { batch, stayed } = await holding.hold(held, by);
     const left = stayed.map(({ path, reason }) => ({ place: id, id: path, reason }));
-    return { batches: batch ? [{ ...batch, place: id }] : [], skipped: [...skipped, ...left] };
+    return { batches: batch ? [{ ...batch, place: id }] : [], skipped: left };
   }
 
   holds(): PlacedBatch[] {

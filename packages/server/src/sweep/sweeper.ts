@@ -42,11 +42,12 @@ import { Problem } from "../http/problem";
 import type { JobControl, Jobs } from "../jobs/jobs";
 import type { PlaceRegistry } from "../places/placeRegistry";
 import type { Locations, OpenLocation } from "../volumes/locations";
-import type { Removed } from "../volumes/volume";
+import type { OverCap } from "../volumes/volume";
 import { Clients, type Told } from "./clients";
 import type { DeskReport, FoundFile } from "./desk";
 import { DeskClient } from "./deskClient";
 import { History } from "./history";
+import { LOWER_CAP } from "./holding";
 import type { ProjectFile } from "./projectFiles";
 import { OwnCaches } from "./ownCaches";
 import { RegisteredFolders } from "./registeredFolders";
@@ -518,10 +519,16 @@ export class Sweeper {
     return this.history.add({ ...entry, ...measured });
   }
 
-  /** Notes what a lower cap of a location removed. */
-  noteCap(place: string, { frames, bytes }: Removed): Promise<void> {
-    const batch = { id: "cap", items: frames, files: frames, bytes, projects: [] };
-    return this.note("emptied", batch, place, "a lower cap", 0);
+  /** Moves frames that a lower cap of a location has no room for to its holding, or notes that they go for good. */
+  async giveUp(location: OpenLocation, keys: readonly string[], { frames, bytes, isHeld }: OverCap): Promise<void> {
+    const { root } = location.volume;
+    if (!isHeld) {
+      const batch = { id: "cap", items: frames, files: frames, bytes, projects: [] };
+      await this.note("emptied", batch, root, LOWER_CAP, 0);
+      return;
+    }
+    const { batches, skipped } = await this.own.giveUp(location, keys);
+    for (const batch of batches) await this.note("swept", batch, root, LOWER_CAP, skipped.length);
   }
 
   // Rules

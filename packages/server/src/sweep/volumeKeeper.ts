@@ -1,7 +1,7 @@
 import type { HeldItem } from "@kinetocache/core";
 import type { SequenceFolder } from "../sequences/sequenceFolder";
 import type { Volume } from "../volumes/volume";
-import type { Keeper } from "./holding";
+import { LOWER_CAP, type Keeper } from "./holding";
 
 const FRAMES = "frames/";
 const SEQUENCES = "sequences/";
@@ -20,6 +20,11 @@ export class VolumeKeeper implements Keeper {
   gone({ path }: HeldItem): void {
     if (path.startsWith(FRAMES)) this.volume.noteGone(path.slice(FRAMES.length));
     else this.sequences.noteGone(path.slice(SEQUENCES.length));
+  }
+
+  /** What waited beyond the cap counts again once it is back. */
+  refuseBack({ bytes }: HeldItem, by: string): string | undefined {
+    return by !== LOWER_CAP || this.volume.hasRoomFor(bytes) ? undefined : "the cap has no room for it";
   }
 
   async back({ path }: HeldItem): Promise<void> {

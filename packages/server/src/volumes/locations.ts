@@ -267,7 +267,7 @@ export class Locations {
     try {
       const sequences = await SequenceFolder.open(volume);
       const holding = Holding.open(folder, "holding", new VolumeKeeper(volume, sequences));
-      volume.holdingBytes = () => holding.bytes;
+      volume.holding = holding;
       return { id, volume, holding, sequences };
     } catch (error) {
       await volume.leaveAsItIs();

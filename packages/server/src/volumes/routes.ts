@@ -12,9 +12,9 @@ import Joi from "joi";
 import { lengthOf } from "../http/body";
 import { pathSchema } from "../http/paths";
 import { accept } from "../http/problem";
-import type { Holds, Locations } from "./locations";
+import type { Holds, Locations, OpenLocation } from "./locations";
 import type { Moves } from "./moves";
-import type { Removed, Volume } from "./volume";
+import type { OverCap } from "./volume";
 
 const keySchema = Joi.string().pattern(KEY_PATTERN, "32 hexadecimal digits").required().label("key");
 
@@ -52,12 +52,12 @@ const LARGEST_FRAME = 2 ** 30;
 
 /**
  * Locations, their settings and what is stored in them.
- * @param onRemoved told of what a lower cap removed
+ * @param giveUp takes frames of a location that a lower cap has no room for
  */
 export function locationRoutes(
   locations: Locations,
   moves: Moves,
-  onRemoved: (volume: Volume, removed: Removed) => Promise<void>,
+  giveUp: (location: OpenLocation, keys: readonly string[], over: OverCap) => Promise<void>,
 ): Router {
   const router = Router();
 
@@ -78,17 +78,16 @@ export function locationRoutes(
 
   router.put("/:id", express.json(), async (request, response) => {
     const { id } = request.params;
-    const { volume } = locations.get(id);
+    const location = locations.get(id);
     const { mayRemove, ...settings } = accept(changeSchema, request.body, "settings");
-    const removed = await volume.change(settings, mayRemove);
-    if (removed.frames > 0) await onRemoved(volume, removed);
-    response.json(await volume.state());
+    await location.volume.change(settings, mayRemove ? (keys, over) => giveUp(location, keys, over) : undefined);
+    response.json(await location.volume.state());
   });
 
-  // What a cap would remove; nothing is changed.
-  router.post("/:id/cap", express.json(), (request, response) => {
+  // What a cap would take; nothing is changed.
+  router.post("/:id/cap", express.json(), async (request, response) => {
     const { volume } = locations.get(request.params.id);
-    response.json(volume.removedBy(accept(capSchema, request.body, "body").capBytes));
+    response.json(await volume.takenBy(accept(capSchema, request.body, "body").capBytes));
   });
 
   router.post("/:id/move", express.json(), async (request, response) => {

@@ -4,11 +4,13 @@ import { mkdir, readdir, readFile, rm, truncate, utimes, writeFile } from "node:
 import { request } from "node:http";
 import { tmpdir } from "node:os";
 import path from "node:path";
+import { Readable } from "node:stream";
 import { crc32 } from "node:zlib";
 import { RECENT_MS } from "@kinetocache/core";
 import fc from "fast-check";
 import { keyOf } from "../../../../testing/keys";
 import { withFolder, withServer, TestServer } from "../../../../testing/server";
+import { REAL_MEDIUM } from "../drives/medium";
 import { allocatedBytes, nameOf, parseName } from "./frameFile";
 import { ownIdentity } from "../machine/identity";
 import { Volume } from "./volume";
@@ -182,12 +184,12 @@ test("what is only announced takes no frame's place", () =>
     expect(await readdir(path.join(server.data, "volume/temporary"))).toEqual([]);
   }));
 
-test("a lower cap says what it takes, takes nothing before that may go, and stands in the history", () =>
+test("a lower cap says what it takes, and holds that once it may go, beyond the cap", () =>
   withServer(async (server) => {
     for (let n = 0; n < 6; n++) await server.store(keyOf(n), content(n, 5 * MIB));
     const capBytes = 16 * MIB;
     const about = await (await server.send("POST", "/api/locations/main/cap", { capBytes })).json();
-    expect(about).toEqual({ frames: 3, bytes: 3 * allocatedBytes(5 * MIB) });
+    expect(about).toEqual({ frames: 3, bytes: 3 * allocatedBytes(5 * MIB), isHeld: true });
     const put = (body: object) => server.send("PUT", "/api/locations/main", body);
     const refused = (await (await put({ capBytes })).json()) as { title: string; detail: string };
     expect(refused.title).toBe("would-remove");
@@ -196,9 +198,49 @@ test("a lower cap says what it takes, takes nothing before that may go, and stan
     for (const nonsense of [-5 * 2 ** 30, 0, 1, 2 ** 60, NaN, "much"])
       expect([nonsense, (await put({ capBytes: nonsense, mayRemove: true })).status]).toEqual([nonsense, 400]);
     expect((await put({ capBytes, mayRemove: true })).status).toBe(200);
-    expect(await server.volume()).toMatchObject({ frames: 3, capBytes });
+    const held = { holdingBytes: 3 * 5 * MIB, beyondCapBytes: 3 * 5 * MIB };
+    expect(await server.volume()).toMatchObject({ frames: 3, capBytes, ...held });
     const history = await server.json<object[]>("/api/sweep/history");
-    expect(history).toMatchObject([{ what: "emptied", by: "a lower cap", items: 3, bytes: 3 * 5 * MIB }]);
+    expect(history).toMatchObject([{ what: "swept", by: "a lower cap", items: 3, bytes: 3 * 5 * MIB }]);
+    // The cap is that of what is in use: frames go on being stored in it.
+    const clock = jest.spyOn(Date, "now").mockReturnValue(Date.now() + 2 * RECENT_MS);
+    expect((await server.store(keyOf(9), content(9, 5 * MIB))).status).toBe(204);
+    clock.mockRestore();
+    expect((await server.volume()).frames).toBe(3);
+  }));
+
+test("what a lower cap held is brought back as far as a cap has room for it, also after a restart", () =>
+  withServer(async (first) => {
+    for (let n = 0; n < 6; n++) await first.store(keyOf(n), content(n, 5 * MIB));
+    await first.send("PUT", "/api/locations/main", { capBytes: 16 * MIB, mayRemove: true });
+    await first.close();
+    const server = await TestServer.start(first.data);
+    const [batch] = await server.json<{ id: string; items: number }[]>("/api/sweep/holds");
+    const restore = async () => {
+      const answer = await server.send("POST", `/api/sweep/holds/${batch!.id}/restore`, {});
+      return (await answer.json()) as { stayed: object[] };
+    };
+    expect(await server.volume()).toMatchObject({ frames: 3, beyondCapBytes: 3 * 5 * MIB });
+    const noRoom = { reason: "the cap has no room for it" };
+    expect(await restore()).toMatchObject({ stayed: [noRoom, noRoom, noRoom] });
+    await server.send("PUT", "/api/locations/main", { capBytes: 26 * MIB });
+    expect(await restore()).toMatchObject({ stayed: [noRoom] });
+    expect(await server.volume()).toMatchObject({ frames: 5, beyondCapBytes: 5 * MIB });
+    await server.close();
+  }));
+
+test("where the drive has no room to let it wait, what a lower cap takes goes for good, and that is said", () =>
+  withFolder(async (folder) => {
+    const medium = { ...REAL_MEDIUM, freeBytes: () => Promise.resolve(2 ** 29) };
+    const volume = await Volume.open(folder, { keptFree: 0, medium });
+    const frame = { key: keyOf(1), owner: "a", format: "pam", costMs: 1, size: 20 * MIB } as const;
+    await volume.write(frame, Readable.from([content(1, 20 * MIB)]));
+    expect(await volume.takenBy(16 * MIB)).toMatchObject({ frames: 1, isHeld: true });
+    await volume.leaveAsItIs();
+    const short = await Volume.open(folder, { keptFree: 2 ** 30, medium });
+    expect(await short.takenBy(16 * MIB)).toMatchObject({ frames: 1, isHeld: false });
+    await expect(short.change({ capBytes: 16 * MIB })).rejects.toThrow(/removed for good/);
+    await short.leaveAsItIs();
   }));
 
 describe("the cap", () => {

@@ -18,7 +18,7 @@ import {
 } from "@kinetocache/core";
 import Joi from "joi";
 import { REAL_MEDIUM, type Medium } from "../drives/medium";
-import type { Folder } from "../files/folder";
+import { holdsFolders, type Folder } from "../files/folder";
 import { JsonFile, makeDataFolder } from "../files/jsonFile";
 import { Place } from "../files/place";
 import { Problem } from "../http/problem";
@@ -31,6 +31,8 @@ export interface VolumeState extends LocationSettings {
   readonly frames: number;
   readonly bytes: Bytes;
   readonly holdingBytes: Bytes;
+  /** What of that a lower cap had no room for: it does not count against the cap. */
+  readonly beyondCapBytes: Bytes;
   /** Stored sequences, baked or brought in. */
   readonly sequenceBytes: Bytes;
   /** Free bytes of the drive. */
@@ -59,10 +61,12 @@ const growthSchema = Joi.array<readonly FillSample[]>().items(
   Joi.object({ atMs: Joi.number().required(), bytes: Joi.number().min(0).required() }),
 );
 
-/** What a lower cap took. */
-export interface Removed {
+/** What a lower cap takes. */
+export interface OverCap {
   readonly frames: number;
   readonly bytes: Bytes;
+  /** Whether it can wait in holding; for good otherwise. */
+  readonly isHeld: boolean;
 }
 
 /** A frame as it is read. */
@@ -91,8 +95,8 @@ export class Volume {
   /** Frames that are being given their names: of several writers of one frame only the first does that. */
   private readonly naming = new Set<ContentKey>();
   private serial = 0;
-  /** Set by the holding area, whose files count against the cap. */
-  holdingBytes: () => Bytes = () => 0;
+  /** Set by the holding area, whose files count against the cap, but for those that it had no room for. */
+  holding: { readonly bytes: Bytes; readonly beyondCapBytes: Bytes } = { bytes: 0, beyondCapBytes: 0 };
   /** Set by the stored sequences, which count against the cap and are never removed by its rule. */
   sequenceBytes: () => Bytes = () => 0;
 
@@ -182,7 +186,8 @@ export class Volume {
       path: this.root,
       frames: this.index.size,
       bytes: this.index.bytes,
-      holdingBytes: this.holdingBytes(),
+      holdingBytes: this.holding.bytes,
+      beyondCapBytes: this.holding.beyondCapBytes,
       sequenceBytes: this.sequenceBytes(),
       freeBytes: await this.medium.freeBytes(this.root),
       growth: await this.sampleGrowth(),
@@ -208,45 +213,59 @@ export class Volume {
     return end < 0 ? frames : frames.slice(0, end + 1);
   }
 
-  /** What a cap would take: frames that are removed for good, as holding counts against it as well. */
-  removedBy(capBytes: Bytes): Removed {
+  /** What a cap would take. */
+  async takenBy(capBytes: Bytes): Promise<OverCap> {
     const frames = this.overCap(capBytes);
-    return { frames: frames.length, bytes: frames.reduce((sum, { size }) => sum + allocatedBytes(size), 0) };
+    const bytes = frames.reduce((sum, { size }) => sum + allocatedBytes(size), 0);
+    return { frames: frames.length, bytes, isHeld: holdsFolders() && (await this.hasSpare()) };
+  }
+
+  /** Whether the drive has more free than is left to the system. */
+  private async hasSpare(): Promise<boolean> {
+    return (await this.medium.freeBytes(this.root)) >= this.keptFree;
+  }
+
+  /** Whether so much more is below the cap. */
+  hasRoomFor(bytes: Bytes): boolean {
+    return this.takenBytes() + allocatedBytes(bytes) <= this.settings.capBytes;
   }
 
   /**
    * Changes settings.
-   * @param mayRemove whether frames that a lower cap has no room for may be removed
-   * @returns what was removed
-   * @throws Problem 400 for a cap that is larger than the drive, 409 for one that removes what may not be
+   * @param giveUp takes frames that a lower cap has no room for, before it is set; left out where none may go
+   * @throws Problem 400 for a cap that is larger than the drive, 409 for one that takes what may not go
    */
-  async change(settings: Partial<LocationSettings>, mayRemove = false): Promise<Removed> {
+  async change(
+    settings: Partial<LocationSettings>,
+    giveUp?: (keys: readonly ContentKey[], over: OverCap) => Promise<void>,
+  ): Promise<void> {
     const next = { ...this.settings, ...settings };
     if (settings.capBytes !== undefined) await this.checkCap(settings.capBytes);
-    if (next.capBytes < this.sequenceBytes() + this.holdingBytes() && this.sequenceBytes() > 0) {
+    if (next.capBytes < this.sequenceBytes() + this.countedHolding && this.sequenceBytes() > 0) {
       throw new Problem(
         409,
         "sequences-too-large",
         "Baked and imported sequences, with holding, are larger than that cap; remove some, or set a larger cap",
       );
     }
-    if (next.capBytes < this.holdingBytes()) {
+    if (next.capBytes < this.countedHolding) {
       throw new Problem(
         409,
         "holding-too-large",
         "Holding alone is larger than that cap; empty holding first, or set a larger cap",
       );
     }
-    const removed = this.removedBy(next.capBytes);
-    if (removed.frames > 0 && !mayRemove)
+    const over = await this.takenBy(next.capBytes);
+    if (over.frames > 0 && !giveUp)
       throw new Problem(
         409,
         "would-remove",
-        `That cap has no room for ${removed.frames} frames of ${removed.bytes} bytes, which would be removed for good; say that they may go`,
+        `That cap has no room for ${over.frames} frames of ${over.bytes} bytes, which would ${over.isHeld ? "go to holding" : "be removed for good"}; say that they may go`,
       );
+    const keys = this.overCap(next.capBytes).map(({ key }) => key);
+    if (keys.length > 0) await giveUp?.(keys, over);
     await this.settingsFile.replace(next);
     await this.makeRoom(0);
-    return removed;
   }
 
   private async checkCap(capBytes: Bytes): Promise<void> {
@@ -343,7 +362,7 @@ export class Volume {
   /** Refuses what could not be stored whatever was removed for it. */
   private async checkAnnounced(size: Bytes): Promise<void> {
     const room = allocatedBytes(size);
-    if (room > this.settings.capBytes - this.holdingBytes() - this.sequenceBytes())
+    if (room > this.settings.capBytes - this.countedHolding - this.sequenceBytes())
       throw new Problem(507, "cap-reached", `${this.root} cannot hold ${size} bytes within its cap; raise the cap`);
     await this.checkDrive(room);
   }
@@ -457,7 +476,11 @@ export class Volume {
 
   /** Bytes taken, with holding and what is being written. */
   private takenBytes(): Bytes {
-    return this.index.bytes + this.reservedBytes + this.leavingBytes + this.holdingBytes() + this.sequenceBytes();
+    return this.index.bytes + this.reservedBytes + this.leavingBytes + this.countedHolding + this.sequenceBytes();
+  }
+
+  private get countedHolding(): Bytes {
+    return this.holding.bytes - this.holding.beyondCapBytes;
   }
 
   private async checkDrive(announced: Bytes = 0): Promise<void> {

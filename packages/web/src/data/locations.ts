@@ -9,7 +9,7 @@ import {
 import { useEffect } from "react";
 import type { BrowserDiskState } from "../engine/browserDisk/browserDisk";
 import { send, useEngine } from "./engineStore";
-import { capOfFolder, changeFolder, useFolders, type FolderState } from "./server";
+import { capOfFolder, changeFolder, useFolders, type FolderState, type OverCap } from "./server";
 import { useWorkspace } from "./workspace";
 
 /** A location as the screens show it: a folder that the server keeps, or the browser's own storage. */
@@ -30,6 +30,8 @@ export interface LocationContents {
   readonly frames: number;
   readonly bytes: Bytes;
   readonly holdingBytes: Bytes;
+  /** What of that waits beyond the cap. */
+  readonly beyondCapBytes: Bytes;
   /** Stored sequences: bakes, and pictures that were brought in. */
   readonly sequenceBytes: Bytes;
   /** Free bytes of the drive, or what the browser still gives. */
@@ -53,12 +55,14 @@ function folderView({ id, folder, holds, condition, volume }: FolderState): Loca
     frames,
     bytes,
     holdingBytes,
+    beyondCapBytes,
     sequenceBytes,
     freeBytes,
     growth,
   } = volume;
   const settings = { capBytes, rule, packing, deepest, clearOnClose };
-  const full = { frames, bytes, holdingBytes, sequenceBytes, freeBytes, keptFree: KEPT_FREE, growth };
+  const held = { holdingBytes, beyondCapBytes };
+  const full = { frames, bytes, ...held, sequenceBytes, freeBytes, keptFree: KEPT_FREE, growth };
   return { ...base, contents: { settings, ...full } };
 }
 
@@ -71,7 +75,7 @@ export function shortPath(folder: string): string {
 function browserView({ condition, ...contents }: BrowserDiskState): LocationView {
   const base = { id: BROWSER_LOCATION, name: "This browser", holds: "frames" as const, condition };
   return condition.kind === "open"
-    ? { ...base, contents: { ...contents, holdingBytes: 0, sequenceBytes: 0, keptFree: 0 } }
+    ? { ...base, contents: { ...contents, holdingBytes: 0, beyondCapBytes: 0, sequenceBytes: 0, keptFree: 0 } }
     : base;
 }
 
@@ -107,14 +111,10 @@ export function useDiskCache(): { readonly location: LocationView | undefined; r
   return { location: folder && folderView(folder), error: folders.error };
 }
 
-/** What a cap would remove for good. @throws RequestError */
-export async function removedByCap(
-  id: string,
-  { bytes }: LocationContents,
-  capBytes: number,
-): Promise<{ readonly frames?: number; readonly bytes: number }> {
+/** What a cap would take. @throws RequestError */
+export async function takenByCap(id: string, { bytes }: LocationContents, capBytes: number): Promise<OverCap> {
   if (id !== BROWSER_LOCATION) return capOfFolder(id, capBytes);
-  return { bytes: Math.max(0, bytes - capBytes) };
+  return { bytes: Math.max(0, bytes - capBytes), isHeld: false };
 }
 
 /** Changes settings of a location. @param mayRemove whether a lower cap may remove frames @throws RequestError */

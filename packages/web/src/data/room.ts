@@ -2,8 +2,8 @@ import type { Bytes } from "@kinetocache/core";
 import type { LocationContents } from "./locations";
 
 /** All that counts against the cap. */
-export function usedBytes({ bytes, holdingBytes, sequenceBytes }: LocationContents): Bytes {
-  return bytes + holdingBytes + sequenceBytes;
+export function usedBytes({ bytes, holdingBytes, beyondCapBytes, sequenceBytes }: LocationContents): Bytes {
+  return bytes + holdingBytes - beyondCapBytes + sequenceBytes;
 }
 
 /** Bytes that frames, or a new sequence, may take at a location: frames that are there now give way. */

@@ -21,6 +21,7 @@ interface VolumeState extends LocationSettings {
   readonly frames: number;
   readonly bytes: number;
   readonly holdingBytes: number;
+  readonly beyondCapBytes: number;
   readonly sequenceBytes: number;
   readonly freeBytes: number;
   readonly growth: readonly FillSample[];
@@ -195,10 +196,19 @@ export const json = (method: string, body: unknown): RequestInit => ({
   body: JSON.stringify(body),
 });
 
-/** What a cap would remove from a folder for good. */
-export async function capOfFolder(id: string, capBytes: number): Promise<{ frames: number; bytes: number }> {
+/** What a lower cap takes. */
+export interface OverCap {
+  /** Where they are counted. */
+  readonly frames?: number;
+  readonly bytes: number;
+  /** Whether it can wait in holding; for good otherwise. */
+  readonly isHeld: boolean;
+}
+
+/** What a cap would take from a folder. */
+export async function capOfFolder(id: string, capBytes: number): Promise<OverCap> {
   const response = await request(`${FOLDERS}/${id}/cap`, json("POST", { capBytes }));
-  return (await response.json()) as { frames: number; bytes: number };
+  return (await response.json()) as OverCap;
 }
 
 /** @param change with `mayRemove` where a lower cap may remove frames */

@@ -14,9 +14,9 @@ import { useEffect, useId, useMemo, useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import { send, useEngine } from "../../data/engineStore";
-import { changeLocation, removedByCap, type LocationContents, type LocationView } from "../../data/locations";
+import { changeLocation, takenByCap, type LocationContents, type LocationView } from "../../data/locations";
 import { useFrameItems } from "../../data/reach";
-import { unregisterFolder } from "../../data/server";
+import { unregisterFolder, type OverCap } from "../../data/server";
 import { emptyBatch, holdSelection, restoreBatch, useFrames, useHolds, type PlacedFrame } from "../../data/sweep";
 import { useWorkspace } from "../../data/workspace";
 import { bytesText, durationText, framesText } from "../../parts/format";
@@ -66,16 +66,16 @@ function Settings({ id, contents }: SettingsProps) {
   const { document, notify } = useWorkspace();
   const attempt = useAttempt();
   const { settings } = contents;
-  // A cap that would remove frames, until it is said that they may go.
-  const [asked, setAsked] = useState<{ capBytes: number; frames?: number; bytes: number }>();
+  // A cap that would take frames, until it is said that they may go.
+  const [asked, setAsked] = useState<OverCap & { readonly capBytes: number }>();
   const setCap = (capBytes: number) => {
     setAsked(undefined);
     void attempt(() => changeLocation(id, { capBytes }, true));
   };
   const askForCap = (capBytes: number) =>
     attempt(async () => {
-      const removed = await removedByCap(id, contents, capBytes);
-      if (removed.bytes > 0) setAsked({ capBytes, ...removed });
+      const over = await takenByCap(id, contents, capBytes);
+      if (over.bytes > 0) setAsked({ capBytes, ...over });
       else await changeLocation(id, { capBytes });
     });
   const change = (part: Partial<LocationSettings>) => void attempt(() => changeLocation(id, part));
@@ -119,13 +119,15 @@ function Settings({ id, contents }: SettingsProps) {
       {asked ? (
         <div className="cap-question" role="alert">
           <p>
-            A cap of {bytesText(asked.capBytes)} removes{" "}
-            {asked.frames === undefined ? "frames" : framesText(asked.frames)}, {bytesText(asked.bytes)}, for good:
-            holding counts against the cap too.
+            A cap of {bytesText(asked.capBytes)} has no room for{" "}
+            {asked.frames === undefined ? "frames" : framesText(asked.frames)}, {bytesText(asked.bytes)}.{" "}
+            {asked.isHeld
+              ? "They go to holding, where they wait beyond the cap and can be brought back while it has room."
+              : "They go for good."}
           </p>
           <div className="sheet-row">
             <Button size="sm" variant="dark" onClick={() => setCap(asked.capBytes)}>
-              Remove {bytesText(asked.bytes)} and set the cap
+              {asked.isHeld ? "Hold" : "Remove"} {bytesText(asked.bytes)} and set the cap
             </Button>
             <Button size="sm" variant="outline-dark" onClick={() => setAsked(undefined)}>
               Leave the cap

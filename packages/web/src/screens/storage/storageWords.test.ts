@@ -32,6 +32,7 @@ function location(change: Partial<LocationView["contents"]> = {}, packing: Packi
     frames: 0,
     bytes: 0,
     holdingBytes: 0,
+    beyondCapBytes: 0,
     sequenceBytes: 0,
     freeBytes: 200 * GIB,
     keptFree: GIB,
@@ -128,6 +129,9 @@ test("room is what the cap and the drive leave, the last gigabyte left alone", (
   expect(roomOf(location().contents)).toBe(20 * GIB);
   expect(roomOf(location({ bytes: 5 * GIB, holdingBytes: GIB, freeBytes: 3 * GIB }).contents)).toBe(7 * GIB);
   // Bakes stay; frames give way to them.
+  // What waits beyond the cap takes none of it.
+  const beyond = location({ bytes: 5 * GIB, holdingBytes: 2 * GIB, beyondCapBytes: GIB, freeBytes: 3 * GIB });
+  expect(roomOf(beyond.contents)).toBe(7 * GIB);
   const baked = location({ bytes: 5 * GIB, holdingBytes: GIB, sequenceBytes: 2 * GIB, freeBytes: 3 * GIB });
   expect(roomOf(baked.contents)).toBe(7 * GIB);
   expect(roomOf(undefined)).toBe(0);
