@@ -194,6 +194,13 @@ test("folders of other programs are registered, listed, swept, brought back in p
   await page.getByLabel(/logs\/render 0003\.log/).check();
   await page.getByRole("button", { name: "Bring 1 item back" }).click();
   await expect(holding.getByRole("row", { name: /8 items of Unclaimed/ })).toBeVisible();
+  // To let go of a part is asked for, with its size.
+  await page.getByLabel("Search in the batch").fill("0004");
+  await page.getByLabel(/logs\/render 0004\.log/).check();
+  await page.getByRole("button", { name: "Empty 1 item…" }).click();
+  await expect(holding.getByText(/^1 item, .*B, would be gone/)).toBeVisible();
+  await holding.getByRole("button", { name: "Leave it" }).click();
+  await expect(holding.getByRole("row", { name: /8 items of Unclaimed/ })).toBeVisible();
   expect(readdirSync(path.join(fast, "logs")).filter((name) => name.startsWith("render 000"))).toEqual([
     "render 0003.log",
   ]);

@@ -13,14 +13,16 @@ import {
 import { useEffect, useId, useMemo, useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
+import { Link } from "react-router";
 import { send, useEngine } from "../../data/engineStore";
 import { changeLocation, takenByCap, type LocationContents, type LocationView } from "../../data/locations";
 import { useFrameItems } from "../../data/reach";
 import { unregisterFolder, type OverCap } from "../../data/server";
-import { emptyBatch, holdSelection, restoreBatch, useFrames, useHolds, type PlacedFrame } from "../../data/sweep";
+import { holdSelection, restoreBatch, useFrames, useHolds, type PlacedFrame } from "../../data/sweep";
 import { useWorkspace } from "../../data/workspace";
 import { bytesText, durationText, framesText } from "../../parts/format";
 import { NumberField } from "../../parts/NumberField";
+import { stayedText } from "../sweep/sweepWords";
 
 const GIB = 2 ** 30;
 
@@ -211,13 +213,16 @@ function Clear({ frames, onClear }: ClearProps) {
 
 function FolderClear({ id }: { readonly id: string }) {
   const attempt = useAttempt();
+  const { notify } = useWorkspace();
   const all = useFrames().data;
   const frames = useMemo(() => all?.filter(({ location }) => location === id), [all, id]);
   const held = (useHolds().data ?? []).filter(({ place }) => place === id);
   const bytes = held.reduce((sum, batch) => sum + batch.bytes, 0);
-  const each = (work: (id: string) => Promise<unknown>) =>
+  const bringBack = () =>
     void attempt(async () => {
-      for (const batch of held) await work(batch.id);
+      const stayed = [];
+      for (const batch of held) stayed.push(...(await restoreBatch(batch.id)));
+      if (stayed.length > 0) notify(stayedText(stayed));
     });
   return (
     <>
@@ -225,12 +230,10 @@ function FolderClear({ id }: { readonly id: string }) {
       {held.length > 0 ? (
         <p className="control-note">
           {bytesText(bytes)} wait in holding and still take space.{" "}
-          <Button size="sm" variant="outline-dark" onClick={() => each((batch) => emptyBatch(batch))}>
-            Return {bytesText(bytes)} now
-          </Button>{" "}
-          <Button size="sm" variant="outline-dark" onClick={() => each((batch) => restoreBatch(batch))}>
+          <Button size="sm" variant="outline-dark" onClick={bringBack}>
             Bring them back
-          </Button>
+          </Button>{" "}
+          <Link to="/sweep/holding">Empty in Sweep</Link>
         </p>
       ) : null}
     </>

@@ -31,7 +31,7 @@ import { agoText, bytesText, durationText, percentText } from "../../parts/forma
 import { NumberField } from "../../parts/NumberField";
 import { Waiting } from "../../parts/Waiting";
 import { useAttempt } from "./attempt";
-import { countText, goesText, kindText, projectText } from "./sweepWords";
+import { countText, goesText, kindText, projectText, stayedText } from "./sweepWords";
 
 const MOST_NAMES = 3;
 const MOST_LISTED = 200;
@@ -72,8 +72,7 @@ export function HoldingPanel() {
   const batches = [...holds.data].sort((a, b) => b.sweptMs - a.sweptMs);
   const bytes = batches.reduce((sum, batch) => sum + batch.bytes, 0);
   const tellStayed = (stayed: readonly Stayed[]) => {
-    if (stayed.length > 0)
-      notify(`${countText(stayed.length, "item")} stayed in holding: ${stayed[0]!.path}: ${stayed[0]!.reason}`);
+    if (stayed.length > 0) notify(stayedText(stayed));
   };
   const restore = (id: string, numbers?: readonly number[]) =>
     run(async () => tellStayed(await restoreBatch(id, numbers)));
@@ -133,22 +132,16 @@ export function HoldingPanel() {
                   {emptying === batch.id ? (
                     <tr>
                       <td colSpan={6} className="holding-question">
-                        {countText(batch.items, "item")}, {bytesText(batch.bytes)}, would be gone: nothing brings{" "}
-                        {batch.items === 1 ? "it" : "them"} back.{" "}
-                        <Button
-                          size="sm"
-                          variant="dark"
-                          disabled={busy}
-                          onClick={() => {
+                        <EmptyQuestion
+                          items={batch.items}
+                          bytes={batch.bytes}
+                          busy={busy}
+                          onEmpty={() => {
                             setEmptying(undefined);
                             void empty(batch.id);
                           }}
-                        >
-                          Let {bytesText(batch.bytes)} go for good
-                        </Button>{" "}
-                        <Button size="sm" variant="outline-dark" onClick={() => setEmptying(undefined)}>
-                          Leave it
-                        </Button>
+                          onLeave={() => setEmptying(undefined)}
+                        />
                       </td>
                     </tr>
                   ) : null}
@@ -212,6 +205,28 @@ function HoldingDays({ settings }: { readonly settings: SweepSettings | undefine
   );
 }
 
+interface EmptyQuestionProps {
+  readonly items: number;
+  readonly bytes: number;
+  readonly busy: boolean;
+  readonly onEmpty: () => void;
+  readonly onLeave: () => void;
+}
+
+function EmptyQuestion({ items, bytes, busy, onEmpty, onLeave }: EmptyQuestionProps) {
+  return (
+    <>
+      {countText(items, "item")}, {bytesText(bytes)}, would be gone: nothing brings {items === 1 ? "it" : "them"} back.{" "}
+      <Button size="sm" variant="dark" disabled={busy} onClick={onEmpty}>
+        Let {bytesText(bytes)} go for good
+      </Button>{" "}
+      <Button size="sm" variant="outline-dark" onClick={onLeave}>
+        Leave it
+      </Button>
+    </>
+  );
+}
+
 interface HeldItemsProps {
   readonly batch: Batch;
   readonly busy: boolean;
@@ -224,6 +239,7 @@ function HeldItems({ batch, busy, onRestore, onEmpty }: HeldItemsProps) {
   const items = useHeldItems(batch.id).data;
   const [search, setSearch] = useState("");
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
+  const [isAsking, setAsking] = useState(false);
   if (!items) return <p className="empty">Looking into the batch…</p>;
   const words = search.toLowerCase().trim();
   const found = items.filter(({ path, project }) => `${path} ${project}`.toLowerCase().includes(words));
@@ -239,6 +255,7 @@ function HeldItems({ batch, busy, onRestore, onEmpty }: HeldItemsProps) {
     });
   const act = (work: (numbers: readonly number[]) => void) => {
     work(numbers);
+    setAsking(false);
     setChosen(new Set());
   };
   return (
@@ -265,10 +282,28 @@ function HeldItems({ batch, busy, onRestore, onEmpty }: HeldItemsProps) {
         <Button size="sm" variant="outline-dark" disabled={busy || numbers.length === 0} onClick={() => act(onRestore)}>
           Bring {countText(numbers.length, "item")} back
         </Button>
-        <Button size="sm" variant="outline-dark" disabled={busy || numbers.length === 0} onClick={() => act(onEmpty)}>
-          Let {countText(numbers.length, "item")} go for good
+        <Button
+          size="sm"
+          variant="outline-dark"
+          className="ms-auto"
+          aria-expanded={isAsking}
+          disabled={busy || numbers.length === 0}
+          onClick={() => setAsking(!isAsking)}
+        >
+          Empty {countText(numbers.length, "item")}…
         </Button>
       </div>
+      {isAsking && numbers.length > 0 ? (
+        <p className="holding-question">
+          <EmptyQuestion
+            items={numbers.length}
+            bytes={items.reduce((sum, { number, bytes }) => sum + (chosen.has(number) ? bytes : 0), 0)}
+            busy={busy}
+            onEmpty={() => act(onEmpty)}
+            onLeave={() => setAsking(false)}
+          />
+        </p>
+      ) : null}
       <ul className="plan-skipped">
         {found.slice(0, MOST_LISTED).map(({ number, path, kind, project, bytes }) => (
           <li key={number}>

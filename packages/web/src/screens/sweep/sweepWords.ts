@@ -1,8 +1,20 @@
-import { emptiesInMs, type CleaningRule, type ItemKind, type SweepItem, type SweepSettings } from "@kinetocache/core";
+import {
+  emptiesInMs,
+  type CleaningRule,
+  type ItemKind,
+  type Stayed,
+  type SweepItem,
+  type SweepSettings,
+} from "@kinetocache/core";
 import { bytesText, durationText } from "../../parts/format";
 
 export function countText(count: number, what: string): string {
   return `${count.toLocaleString("en")} ${what}${count === 1 ? "" : "s"}`;
+}
+
+/** @param stayed at least one */
+export function stayedText(stayed: readonly Stayed[]): string {
+  return `${countText(stayed.length, "item")} stayed in holding: ${stayed[0]!.path}: ${stayed[0]!.reason}`;
 }
 
 /** What a project is called where it has no name. */
