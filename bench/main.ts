@@ -30,7 +30,8 @@ import { exportRate } from "./export";
 import { foreignPictures } from "./foreign";
 import { hitShare, hitShareJumps, hitShareScrub } from "./hitShare";
 import { unsafeActs } from "./safety";
-import { holdFilesPerSecond, killTest, ledgerScrollFrameMs, restoreFilesPerSecond, scanVsFind } from "./sweep";
+import { killTest } from "./kills";
+import { holdFilesPerSecond, ledgerScrollFrameMs, restoreFilesPerSecond, scanVsFind } from "./sweep";
 
 const FIGURES: Readonly<Record<string, Measure>> = {
   gaussianBlurVsLibvips,

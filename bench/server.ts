@@ -1,5 +1,5 @@
 import { execFile, type ChildProcess } from "node:child_process";
-import { existsSync, readdirSync, readFileSync } from "node:fs";
+import { readdirSync, readFileSync } from "node:fs";
 import { mkdtemp, rm } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
@@ -73,7 +73,9 @@ export class Server {
     // What changes is gone through by itself as well: only the end of the job says that it was this scan.
     for (;;) {
       const jobs = await this.request<{ id: string; state: string }[]>("jobs");
-      if (jobs.find((one) => one.id === job)?.state === "done") return reportOf();
+      const state = jobs.find((one) => one.id === job)?.state;
+      if (state === "done") return reportOf();
+      if (state === "failed") throw new Error("The scan failed");
       await new Promise((resolve) => setTimeout(resolve, 20));
     }
   }
@@ -82,11 +84,13 @@ export class Server {
   async kill(): Promise<void> {
     if (this.child.exitCode !== null || this.child.signalCode !== null) return;
     const ended = new Promise((resolve) => this.child.once("exit", resolve));
-    const pids = this.processes();
-    for (const pid of pids) process.kill(Number(pid), "SIGKILL");
+    await killAll(this.processes());
     await ended;
-    // Those of its processes that are still listed may be at a last call.
-    while (pids.some((pid) => existsSync(`/proc/${pid}`))) await new Promise((resolve) => setTimeout(resolve, 5));
+  }
+
+  /** Kills the processes that it started; it starts them again when it needs them. */
+  killStarted(): Promise<void> {
+    return killAll(this.processes().slice(1));
   }
 
   /** It, and what it started. */
@@ -107,6 +111,18 @@ export class Server {
     };
     return this.processes().reduce((sum, pid) => sum + memoryOf(pid), 0);
   }
+}
+
+async function killAll(pids: readonly string[]): Promise<void> {
+  for (const pid of pids) process.kill(Number(pid), "SIGKILL");
+  // Those that are still listed may be at a last call.
+  while (pids.some(isAlive)) await new Promise((resolve) => setTimeout(resolve, 5));
+}
+
+/** One that has ended is listed until whoever started it has taken note. */
+function isAlive(pid: string): boolean {
+  const stat = ifReadable(() => readFileSync(`/proc/${pid}/stat`, "utf8"));
+  return stat !== undefined && !/\) Z /.test(stat);
 }
 
 /** Runs in a folder of its own, which goes at the end. */

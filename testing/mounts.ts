@@ -13,3 +13,13 @@ export function bindFolder(folder: string, on: string): boolean {
 export function unmountDrive(folder: string): void {
   spawnSync("umount", ["-l", folder]);
 }
+
+/** @returns whether that is possible now */
+export function remountDrive(folder: string, how: "ro" | "rw"): boolean {
+  return spawnSync("mount", ["-o", `remount,${how}`, folder]).status === 0;
+}
+
+/** Takes a drive off one folder, and puts it on another. @returns whether that is allowed */
+export function moveDrive(from: string, to: string): boolean {
+  return spawnSync("mount", ["--move", from, to]).status === 0;
+}

@@ -28,3 +28,14 @@ test("a question that cannot be put is refused, and the next is answered", () =>
     await expect(client.call("setTerms", question)).rejects.toThrow(/took no question/);
     expect(await client.call("report")).toEqual([]);
   }));
+
+test("a process that takes no more questions, but whose end was not told yet, is replaced", () =>
+  withClient(async (client) => {
+    const fork = jest.spyOn(jest.requireActual<typeof processes>("node:child_process"), "fork");
+    expect(await client.call("report")).toEqual([]);
+    const child = fork.mock.results[0]!.value as processes.ChildProcess;
+    child.disconnect();
+    expect(await client.call("report")).toEqual([]);
+    expect(fork).toHaveBeenCalledTimes(2);
+    fork.mockRestore();
+  }));

@@ -42,6 +42,11 @@ export class DeskClient {
 
   /** @throws what the desk throws, with its code; or Error when its process ended */
   readonly call: Ask = async (method, ...args) => {
+    // It takes no more questions, though its end is not told yet.
+    if (this.child?.connected === false) {
+      this.child.kill("SIGKILL");
+      this.end(this.child, null);
+    }
     await (this.ready ??= this.start().catch((error: unknown) => {
       // The next question starts it once more.
       this.ready = undefined;
@@ -77,20 +82,21 @@ export class DeskClient {
     });
     this.child = child;
     child.on("message", (message) => this.take(message as DeskReply));
-    const end = (how: string | number | null) => {
-      if (this.child !== child) return;
-      this.child = undefined;
-      this.ready = undefined;
-      for (const { reject } of this.waiting.values()) reject(this.ended(how));
-      this.waiting.clear();
-    };
-    child.once("exit", (code, signal) => end(signal ?? code));
+    child.once("exit", (code, signal) => this.end(child, signal ?? code));
     // It could not be started, or not be told anything.
     child.on("error", ({ message }) => {
       child.kill("SIGKILL");
-      end(message);
+      this.end(child, message);
     });
     await this.prepare(this.send);
+  }
+
+  private end(child: ChildProcess, how: string | number | null): void {
+    if (this.child !== child) return;
+    this.child = undefined;
+    this.ready = undefined;
+    for (const { reject } of this.waiting.values()) reject(this.ended(how));
+    this.waiting.clear();
   }
 
   private ended(how: string | number | null = null): Error {
