@@ -13,5 +13,9 @@ export default {
   },
   // Some packages ship as modules only.
   transformIgnorePatterns: ["/node_modules/(?!(@noble|@scure|fast-png|iobuffer|@resvg)/)"],
-  moduleNameMapper: { "^@resvg/resvg-wasm$": "<rootDir>/node_modules/@resvg/resvg-wasm/index.js" },
+  globalSetup: "<rootDir>/testing/buildServer.mjs",
+  moduleNameMapper: {
+    "/entries$": "<rootDir>/testing/builtEntries.ts",
+    "^@resvg/resvg-wasm$": "<rootDir>/node_modules/@resvg/resvg-wasm/index.js",
+  },
 };

@@ -27,12 +27,12 @@ export function installPackages() {
   run("npm", ["ci", "--no-audit", "--no-fund"]);
 }
 
-/** Builds kernels and interface where a source is newer than what was built. */
+/** Builds kernels, server and interface where a source is newer than what was built. */
 export function build() {
   const built = "packages/web/dist/index.html";
   const sources = Math.max(...["packages", "demo"].map(newest), statSync("package-lock.json").mtimeMs);
-  if (existsSync(built) && existsSync("packages/kernels/build/kernels.wasm") && statSync(built).mtimeMs >= sources)
-    return;
+  const others = ["packages/kernels/build/kernels.wasm", "packages/server/dist/main.js"];
+  if ([built, ...others].every(existsSync) && statSync(built).mtimeMs >= sources) return;
   console.log("Building …");
   run("npm", ["run", "build", "--silent"]);
 }

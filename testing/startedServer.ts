@@ -12,14 +12,13 @@ export interface StartedServer {
 }
 
 /**
- * Starts the server.
+ * Starts the server as it was built.
  * @param port 0 takes any that is free @param preload module that runs before it
  * @throws Error when it ends before it says where it is
  */
 export async function startedServer(data: string, port = 0, preload?: string): Promise<StartedServer> {
-  const before = preload === undefined ? [] : ["--import", preload];
-  const child = fork("packages/server/src/main.ts", ["--data", data, "--port", String(port)], {
-    execArgv: [...before, "--import", "tsx"],
+  const child = fork("packages/server/dist/main.js", ["--data", data, "--port", String(port)], {
+    execArgv: preload === undefined ? [] : ["--import", preload],
     silent: true,
   });
   const address = await new Promise<string>((resolve, reject) => {

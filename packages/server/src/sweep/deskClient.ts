@@ -1,5 +1,5 @@
 import { fork, type ChildProcess } from "node:child_process";
-import { fileURLToPath } from "node:url";
+import { DESK_ENTRY, PROCESS_OPTIONS } from "../entries";
 import { Problem } from "../http/problem";
 import type { Desk } from "./desk";
 
@@ -22,8 +22,6 @@ interface Waiting {
 }
 
 type Ask = <K extends keyof Methods>(method: K, ...args: Methods[K]["args"]) => Promise<Methods[K]["result"]>;
-
-const ENTRY = fileURLToPath(new URL("./deskProcess.ts", import.meta.url));
 
 /** The process that has the registered folders; started when it is first needed, and again when it has ended. */
 export class DeskClient {
@@ -75,8 +73,8 @@ export class DeskClient {
 
   private async start(): Promise<void> {
     if (this.isClosed) throw this.ended();
-    const child = fork(ENTRY, [this.data], {
-      execArgv: ["--import", "tsx"],
+    const child = fork(DESK_ENTRY, [this.data], {
+      execArgv: [...PROCESS_OPTIONS],
       serialization: "advanced",
       stdio: ["ignore", "inherit", "inherit", "ipc"],
     });

@@ -248,7 +248,7 @@ function deskPid(): number {
     const [command, stat] = ["cmdline", "stat"].map((file) =>
       ifReadable(() => readFileSync(`/proc/${pid}/${file}`, "latin1")),
     );
-    return command?.includes("deskProcess") && stat?.split(") ").at(-1)?.split(" ")[1] === String(process.pid);
+    return command?.includes("dist/desk.js") && stat?.split(") ").at(-1)?.split(" ")[1] === String(process.pid);
   };
   return Number(readdirSync("/proc").find((name) => /^\d+$/.test(name) && isDesk(name)));
 }

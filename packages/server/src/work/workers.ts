@@ -1,12 +1,11 @@
 import { availableParallelism } from "node:os";
-import { fileURLToPath } from "node:url";
 import { Piscina } from "piscina";
+import { THREAD_ENTRY } from "../entries";
 import type * as tasks from "./tasks";
 
 type Tasks = typeof tasks;
 export type TaskName = keyof Tasks;
 
-const ENTRY = fileURLToPath(new URL("./entry.mjs", import.meta.url));
 const RESTS_MS = 10_000;
 
 /**
@@ -29,7 +28,7 @@ export class Workers {
     signal?: AbortSignal,
   ): Promise<ReturnType<Tasks[K]>> {
     this.pool ??= new Piscina({
-      filename: ENTRY,
+      filename: THREAD_ENTRY,
       execArgv: [],
       minThreads: 0,
       maxThreads: this.width,
