@@ -90,10 +90,11 @@ const results: Record<string, Measured> = {};
 let complete = true;
 for (const name of positionals.length > 0 ? positionals : Object.keys(FIGURES)) {
   console.error(`Measuring ${name} …`);
+  const startMs = performance.now();
   try {
     results[name] = await FIGURES[name]!();
     // Known at once, also when a later one takes long.
-    console.error(JSON.stringify({ [name]: results[name] }));
+    console.error(JSON.stringify({ [name]: results[name], tookS: Math.round((performance.now() - startMs) / 1000) }));
   } catch (error) {
     // The other figures are still worth having.
     console.error(`${name} could not be measured:`, error);

@@ -183,8 +183,9 @@ test("a process that may works inside a folder, and nowhere else afterwards or i
     // Not asked for, or not at one go.
     expect(atOneGo(() => folder.near() && process.cwd())).toBe(startedIn);
     workInside();
+    const base = process.cwd();
     folder.near();
-    expect(process.cwd()).toBe(startedIn);
+    expect(process.cwd()).toBe(base);
     // A folder that was put in its place is not what names are looked up in.
     renameSync(inside, `${inside}.moved`);
     symlinkSync(outside, inside);
@@ -197,7 +198,7 @@ test("a process that may works inside a folder, and nowhere else afterwards or i
       later = folder.listed();
       folder.remove("c");
     });
-    expect(process.cwd()).toBe(startedIn);
+    expect(process.cwd()).toBe(base);
     expect((await later!).filter((name) => name !== "c")).toEqual(["to"]);
     expect(to.names().sort()).toEqual(["a", "b"]);
     expect(() =>
@@ -206,8 +207,9 @@ test("a process that may works inside a folder, and nowhere else afterwards or i
         throw new Error("in the middle");
       }),
     ).toThrow("in the middle");
-    expect(process.cwd()).toBe(startedIn);
+    expect(process.cwd()).toBe(base);
     folder.close();
     atOneGo(() => expect(() => folder.near().stat("to")).toThrow(/was let go/));
     to.close();
+    process.chdir(startedIn);
   }));

@@ -131,7 +131,8 @@ export function holdsFolders(): boolean {
 
 /** In which the process works at the moment, so that a name in it needs no way to it. */
 let nearest: Folder | undefined;
-let mayWorkInside = false;
+/** Where the process works otherwise, where it may work inside folders. */
+let base: string | undefined;
 let isAtOneGo = false;
 
 /**
@@ -139,18 +140,19 @@ let isAtOneGo = false;
  * Only for a process in which nothing else depends on the folder that it works in.
  */
 export function workInside(): void {
-  mayWorkInside = true;
+  // The folder that it was started in may go.
+  base = path.parse(process.execPath).root;
+  process.chdir(base);
 }
 
 /** Does something with nothing awaited in it; until its end the process may work inside a folder (`Folder.near`). */
 export function atOneGo<T>(work: () => T): T {
-  const startedIn = mayWorkInside ? process.cwd() : undefined;
-  isAtOneGo = startedIn !== undefined;
+  isAtOneGo = base !== undefined;
   try {
     return work();
   } finally {
     isAtOneGo = false;
-    if (nearest) process.chdir(startedIn!);
+    if (nearest) process.chdir(base!);
     nearest = undefined;
   }
 }

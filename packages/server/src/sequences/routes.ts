@@ -12,7 +12,7 @@ import { once } from "node:events";
 import express, { Router, type Request, type Response } from "express";
 import { Zip, type ZipInputFile } from "fflate";
 import Joi from "joi";
-import { lengthOf } from "../http/body";
+import { lengthOf, withContent } from "../http/body";
 import { leaving } from "../http/leaving";
 import { accept, Problem } from "../http/problem";
 import type { Locations } from "../volumes/locations";
@@ -84,7 +84,7 @@ export function sequenceRoutes(locations: Locations, workers: Workers): Router {
     if (isPng) {
       const picture = await pictureOf(await wholeOf(request, size), workers);
       await sequence.write(number, key, picture.length, only(picture));
-    } else await sequence.write(number, key, size, request as AsyncIterable<Uint8Array>);
+    } else await withContent(request, (content) => sequence.write(number, key, size, content));
     response.status(204).end();
   });
 

@@ -4,8 +4,6 @@ import type { DeskCall, DeskReply } from "./deskClient";
 
 // Entry of the process that has the registered folders. It ends with the server that started it.
 workInside();
-// The folder that the server was started in may go.
-process.chdir("/");
 const desk = new Desk(process.argv[2]!);
 const reply = (message: DeskReply) => void process.send!(message);
 

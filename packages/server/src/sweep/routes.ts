@@ -10,7 +10,7 @@ import {
 } from "@kinetocache/core";
 import express, { Router } from "express";
 import Joi from "joi";
-import { lengthOf } from "../http/body";
+import { lengthOf, withContent } from "../http/body";
 import { leaving } from "../http/leaving";
 import { pathFault, pathSchema } from "../http/paths";
 import { accept } from "../http/problem";
@@ -250,7 +250,8 @@ export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts
 
   router.put("/wrap/compositions/:id/file", async (request, response) => {
     const { id } = accept(compositionSchema, request.params, "path");
-    await wrap.handed.takeFile(id, lengthOf(request, LARGEST_COMPOSITION), request as AsyncIterable<Uint8Array>);
+    const length = lengthOf(request, LARGEST_COMPOSITION);
+    await withContent(request, (content) => wrap.handed.takeFile(id, length, content));
     response.status(204).end();
   });
 

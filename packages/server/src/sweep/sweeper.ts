@@ -519,7 +519,10 @@ export class Sweeper {
     return this.history.add({ ...entry, ...measured });
   }
 
-  /** Moves frames that a lower cap of a location has no room for to its holding, or notes that they go for good. */
+  /**
+   * Moves frames that a lower cap of a location has no room for to its holding, or notes that they go for good.
+   * @throws Problem when the drive takes nothing
+   */
   async giveUp(location: OpenLocation, keys: readonly string[], { frames, bytes, isHeld }: OverCap): Promise<void> {
     const { root } = location.volume;
     if (!isHeld) {
@@ -527,7 +530,9 @@ export class Sweeper {
       await this.note("emptied", batch, root, LOWER_CAP, 0);
       return;
     }
-    const { batches, skipped } = await this.own.giveUp(location, keys);
+    const { batches, skipped } = await this.own.giveUp(location, keys).catch((error: unknown) => {
+      throw asActFault(error as NodeJS.ErrnoException, root);
+    });
     for (const batch of batches) await this.note("swept", batch, root, LOWER_CAP, skipped.length);
   }
 

@@ -9,7 +9,7 @@ import {
 } from "@kinetocache/core";
 import express, { Router } from "express";
 import Joi from "joi";
-import { lengthOf } from "../http/body";
+import { lengthOf, withContent } from "../http/body";
 import { pathSchema } from "../http/paths";
 import { accept } from "../http/problem";
 import type { Holds, Locations, OpenLocation } from "./locations";
@@ -100,7 +100,7 @@ export function locationRoutes(
     const key = accept<string>(keySchema, request.params.key, "path");
     const query = accept(querySchema, request.query, "query");
     const size = lengthOf(request, LARGEST_FRAME);
-    await volume.write({ key, size, ...query }, request as AsyncIterable<Uint8Array>);
+    await withContent(request, (content) => volume.write({ key, size, ...query }, content));
     response.status(204).end();
   });
 

@@ -184,6 +184,22 @@ test("what is only announced takes no frame's place", () =>
     expect(await readdir(path.join(server.data, "volume/temporary"))).toEqual([]);
   }));
 
+test("whoever sends what there is no room for hears that, wherever in the middle of it that shows", () =>
+  withServer(async (server) => {
+    await server.send("PUT", "/api/locations/main", { capBytes: 16 * MIB });
+    const body = content(1, 5 * MIB);
+    const answers: number[] = [];
+    const send = async (writer: number) => {
+      for (let n = 0; n < 40; n++) {
+        const sent = body.subarray(0, MIB + ((n * 7 + writer) % 13) * 300_001);
+        answers.push((await server.store(keyOf(100 * writer + n), sent)).status);
+      }
+    };
+    await Promise.all(Array.from({ length: 8 }, (_, writer) => send(writer)));
+    expect(new Set(answers)).toEqual(new Set([204, 507]));
+    expect(answers).toHaveLength(320);
+  }));
+
 test("a lower cap says what it takes, and holds that once it may go, beyond the cap", () =>
   withServer(async (server) => {
     for (let n = 0; n < 6; n++) await server.store(keyOf(n), content(n, 5 * MIB));
