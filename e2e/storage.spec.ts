@@ -185,7 +185,10 @@ test("the browser's own storage takes the disk cache, keeps it over a reload, an
   await expect(gauge(page, "Disk cache")).toContainText(/ [01] fr/);
 });
 
-test("what is cleared in a folder comes back until its space is returned", async ({ page, application }) => {
+test("what is cleared in a folder comes back until it is emptied, which is asked for in Sweep", async ({
+  page,
+  application,
+}) => {
   await openPreview(page, application);
   await fill(page);
   await expect.poll(() => framesIn(path.join(application.data, "volume"))).toBe(FRAMES);
@@ -198,8 +201,12 @@ test("what is cleared in a folder comes back until its space is returned", async
   await panel.getByRole("button", { name: "Bring them back" }).click();
   await expect(gauge(page, "Disk cache")).toContainText(NEARLY_ALL);
   await clear.click();
-  await panel.getByRole("button", { name: /^Return/ }).click();
+  await panel.getByRole("link", { name: "Empty in Sweep" }).click();
+  await page.getByRole("button", { name: "Empty…" }).click();
+  await page.getByRole("button", { name: /go for good$/ }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Holding is empty");
   await expect(gauge(page, "Disk cache")).toContainText(/ [01] fr/);
+  await page.getByRole("link", { name: "Storage" }).click();
   await expect(panel).not.toContainText("holding");
 });
 
