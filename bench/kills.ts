@@ -1,14 +1,6 @@
-import {
-  closeSync,
-  constants,
-  mkdirSync,
-  openSync,
-  readdirSync,
-  readFileSync,
-  utimesSync,
-  writeFileSync,
-} from "node:fs";
+import { mkdirSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import path from "node:path";
+import { contentOf, writeOld } from "../testing/untouched";
 import { DRIVE_FAULTS, FaultyDrive } from "./faultyDrive";
 import type { Figure, Measure } from "./figure";
 import { Server, withFolder } from "./server";
@@ -19,9 +11,6 @@ const LANES = 2;
 // Every so many kills take the server itself, the others only the process that has the folders, which starts sooner.
 const WHOLE_EACH = 4;
 const FILES = 1000;
-const OLD_S = Date.now() / 1000 - 60 * 24 * 3600;
-// Reading it is no use of a file.
-const READ_UNUSED = constants.O_RDONLY | constants.O_NOATIME;
 // As many items lie in one folder of holding.
 const SHELF = 250;
 
@@ -168,8 +157,7 @@ class Killed {
     for (let n = 0; n < FILES; n++) {
       const name = `${round} ${n}.log`;
       const content = `content of ${name}`;
-      writeFileSync(path.join(this.root, name), content);
-      utimesSync(path.join(this.root, name), OLD_S, OLD_S);
+      writeOld(path.join(this.root, name), content);
       this.wanted.set(name, content);
     }
   }
@@ -200,16 +188,7 @@ async function answers(server: Server): Promise<void> {
 function filesIn(root: string): [string, string][] {
   return readdirSync(root)
     .filter((name) => name.endsWith(".log"))
-    .map((name) => [name, contentOf(path.join(root, name))]);
-}
-
-function contentOf(file: string): string {
-  const unused = openSync(file, READ_UNUSED);
-  try {
-    return readFileSync(unused, "utf8");
-  } finally {
-    closeSync(unused);
-  }
+    .map((name) => [name, contentOf(path.join(root, name)).toString()]);
 }
 
 type Held = readonly [name: string, content: string, batch: string];
@@ -221,7 +200,7 @@ async function holdingOf(server: Server, root: string) {
   for (const id of batches)
     for (const { number, path: name } of await server.ask<{ number: number; path: string }[]>(`holds/${id}/items`)) {
       const file = path.join(root, ".kinetocache-holding", id, String(Math.floor(number / SHELF)), String(number));
-      held.push([name, contentOf(file), id]);
+      held.push([name, contentOf(file).toString(), id]);
     }
   return { batches, held };
 }

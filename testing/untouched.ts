@@ -44,7 +44,8 @@ export function look(folder: string, below = "", seen = new Map<string, Seen>())
   return seen;
 }
 
-function contentOf(file: string): Buffer {
+/** What is in a file, which does not look read by that. */
+export function contentOf(file: string): Buffer {
   const unused = openSync(file, constants.O_RDONLY | constants.O_NOATIME);
   try {
     return readFileSync(unused);

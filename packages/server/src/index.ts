@@ -42,6 +42,9 @@ export interface RunningServer {
 
 const shipped = (folder: string) => fileURLToPath(new URL(`../../../demo/${folder}`, import.meta.url));
 
+// Jobs that read at the same time.
+const MOST_READING = 16;
+
 /** Starts the server on the loopback address. @throws Error when the folder or the port is in use */
 export async function startServer({ data: folder, port, pages }: ServerOptions): Promise<RunningServer> {
   const data = await makeDataFolder(folder);
@@ -53,18 +56,17 @@ export async function startServer({ data: folder, port, pages }: ServerOptions):
   const locations = await Locations.open(data, mediumOf, registry);
   const jobs = new Jobs();
   const workers = new Workers();
+  const readers = new Workers(MOST_READING);
   const moves = await Moves.open(data, locations, jobs);
   const log = await DriveLog.open(path.join(data, "machine"));
   const sweeper = await Sweeper.open({ data, registry, locations, simulated, log, jobs });
   const timekeeper = await Timekeeper.open(data, sweeper);
-  const wrap = await Wrap.open({ data, sweeper, registry, locations, jobs });
   const close = async () => {
     await timekeeper.close();
     await sweeper.close();
     await moves.close();
-    await wrap.close();
     await locations.close();
-    await workers.close();
+    await Promise.all([workers.close(), readers.close()]);
   };
   try {
     const server = createServer();
@@ -73,6 +75,7 @@ export async function startServer({ data: folder, port, pages }: ServerOptions):
     const machines = new SimulatedMachines(shipped("machines"));
     const machine = { live: new Live(notes), notes, simulated: machines };
     const drives = { log, locations, simulated };
+    const wrap = await Wrap.open({ data, sweeper, registry, locations, jobs, readers });
     const sweep = { sweeper, timekeeper, wrap };
     const access = await Access.open(data);
     const parts = { access, workers, locations, moves, sweep, jobs, machine, drives };

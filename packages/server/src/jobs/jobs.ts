@@ -16,12 +16,6 @@ export interface JobStatus {
   readonly isQuiet?: boolean;
 }
 
-/** It ends with the piece in hand, and is not over before. */
-function cancel({ cancel: ending, changes }: Job): void {
-  ending.abort(new Cancelled());
-  changes.emit("change");
-}
-
 function isUnderWay({ state }: JobStatus): boolean {
   return state === "running" || state === "paused";
 }
@@ -154,4 +148,10 @@ export class Jobs {
     const ended = [...this.jobs].filter(([, { status }]) => !isUnderWay(status));
     for (const [id] of ended.slice(0, Math.max(0, ended.length - MOST_ENDED))) this.jobs.delete(id);
   }
+}
+
+/** It ends with the piece in hand, and is not over before. */
+function cancel({ cancel: ending, changes }: Job): void {
+  ending.abort(new Cancelled());
+  changes.emit("change");
 }

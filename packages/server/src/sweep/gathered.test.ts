@@ -232,3 +232,32 @@ test("a folder that is not new or empty, and a manifest that leads elsewhere, ar
       await expect(readGathered(target, reader)).rejects.toThrow(/gathered\.json in/);
     }
   }));
+
+test("a search for media that was cancelled is done again, over what it had copied, and never over something else", () =>
+  withProject(async (file, target, folder) => {
+    await gathered(file, target);
+    makeFiles(path.join(folder, "elsewhere"), ["lost.mov"]);
+    writeFileSync(path.join(folder, "elsewhere/lost.mov"), "lost");
+    const relinked = (how: Reader = reader) => relink(target, path.join(folder, "elsewhere"), how);
+    // Cancelled while the copy is read back: half of it does not stay.
+    let reads = 0;
+    const cancelled: Reader = {
+      ...reader,
+      digest: async (from, to) => {
+        const digest = await reader.digest(from, to);
+        // Three files as they are, the one that matches, the copy, and the copy read back.
+        if (++reads === 6) throw new Error("cancelled");
+        return digest;
+      },
+    };
+    await expect(relinked(cancelled)).rejects.toThrow("cancelled");
+    expect(existsSync(path.join(target, "c/lost.mov.partial"))).toBe(false);
+    // One that ended before it noted what it had copied.
+    mkdirSync(path.join(target, "c"), { recursive: true });
+    writeFileSync(path.join(target, "c/lost.mov"), "another");
+    await expect(relinked()).rejects.toThrow(/Something else is at .*c\/lost\.mov/);
+    expect(readFileSync(path.join(target, "c/lost.mov"), "utf8")).toBe("another");
+    writeFileSync(path.join(target, "c/lost.mov"), "lost");
+    expect(await relinked()).toMatchObject([{ reference: "c/lost.mov", by: "checksum" }]);
+    expect((await readGathered(target, reader)).missing).toEqual([]);
+  }));

@@ -242,18 +242,33 @@ async function copyIn(file: string, target: Folder, below: string, { digest }: R
     folder.remove(partial);
     const read = await digest(await Folder.file(file), await folder.createFile(partial));
     const back = await digest(await folder.openFile(partial));
-    if (back.sha256 !== read.sha256 || back.bytes !== read.bytes) {
-      folder.remove(partial);
+    if (!isSame(back, read))
       throw new Problem(
         409,
         "copy-differs",
         `The copy of ${file} is not what was read; the drive of ${target.path} may be failing`,
       );
-    }
-    folder.moveFile(partial, folder, name);
+    if (!folder.stat(name)) folder.moveFile(partial, folder, name);
+    // It was copied before, by a job that did not come to its end.
+    else if (!isSame(await digest(await folder.openFile(name)), read))
+      throw new Problem(409, "in-the-way", `Something else is at ${target.path}/${below}; move it away first`);
     return read;
   } finally {
+    removeIfThere(folder, partial);
     if (folder !== target) folder.close();
+  }
+}
+
+function isSame(a: Digest, b: Digest): boolean {
+  return a.sha256 === b.sha256 && a.bytes === b.bytes;
+}
+
+/** Half a copy is nothing that anybody wants. With its drive it is out of reach, and goes with the next one. */
+function removeIfThere(folder: Folder, partial: string): void {
+  try {
+    folder.remove(partial);
+  } catch (error) {
+    console.warn(`${folder.path}/${partial} stays: ${(error as Error).message}`);
   }
 }
 

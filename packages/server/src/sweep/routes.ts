@@ -240,7 +240,7 @@ export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts
 
   router.post("/wrap", small, async (request, response) => {
     const { file, target, sweeps } = accept(wrapSchema, request.body, "body");
-    response.status(202).json({ job: await wrap.start(file, target, sweeps) });
+    response.status(202).json({ job: await wrap.start(file, target, sweeps, leaving(response)) });
   });
 
   router.put("/wrap/compositions/:id", small, (request, response) => {

@@ -13,7 +13,7 @@ import {
 import { Problem } from "../http/problem";
 import type { JobControl, Jobs } from "../jobs/jobs";
 import { digestFor } from "../work/digest";
-import { Workers } from "../work/workers";
+import type { Workers } from "../work/workers";
 import { JsonFile } from "../files/jsonFile";
 import Joi from "joi";
 import type { Locations } from "../volumes/locations";
@@ -29,26 +29,25 @@ export interface WrapParts {
   readonly registry: PlaceRegistry;
   readonly locations: Locations;
   readonly jobs: Jobs;
+  /** Threads that read: of their own, as a job that is paused keeps one. */
+  readonly readers: Workers;
 }
 
-// Jobs read in threads of their own, where one that is paused keeps no other waiting.
-const MOST_READING = 16;
 const GATHERED_SHARE = 0.98;
 
 /** Closes jobs: gathers their originals, and moves what was generated to holding. */
 export class Wrap {
-  private readonly workers = new Workers(MOST_READING);
-
   private constructor(
     private readonly sweeper: Sweeper,
     private readonly registry: PlaceRegistry,
     private readonly jobs: Jobs,
+    private readonly readers: Workers,
     private readonly known: JsonFile<readonly string[]>,
     /** Compositions of this application; projects of others are found. */
     readonly handed: HandedOver,
   ) {}
 
-  static async open({ data, sweeper, registry, locations, jobs }: WrapParts): Promise<Wrap> {
+  static async open({ data, sweeper, registry, locations, jobs, readers }: WrapParts): Promise<Wrap> {
     const schema = Joi.array<readonly string[]>().items(Joi.string());
     const known = await JsonFile.open(
       path.join(data, "sweep-gathered.json"),
@@ -56,7 +55,7 @@ export class Wrap {
       schema,
       [],
     );
-    return new Wrap(sweeper, registry, jobs, known, await HandedOver.open(data, locations));
+    return new Wrap(sweeper, registry, jobs, readers, known, await HandedOver.open(data, locations));
   }
 
   /** Folders that were gathered before, or opened as such. */
@@ -67,10 +66,6 @@ export class Wrap {
   async projects(): Promise<WrapProject[]> {
     const files = await this.sweeper.projectFiles();
     return files.map(({ file, name }) => ({ file, name })).sort((a, b) => a.name.localeCompare(b.name));
-  }
-
-  close(): Promise<void> {
-    return this.workers.close();
   }
 
   /** @param left aborted when nobody waits for it any more @throws Problem 404 when no such project is known */
@@ -99,14 +94,14 @@ export class Wrap {
     return found;
   }
 
-  private originalsOf({ file }: WrapProject, signal?: AbortSignal): Promise<Original[]> {
+  private originalsOf({ file }: WrapProject, signal: AbortSignal): Promise<Original[]> {
     const composition = this.handed.get(file);
     if (composition) return this.handed.originals(composition);
     const list = (folder: string) => this.sweeper.filesIn(folder, { signal });
     return originalsOf(file, this.sweeper.ruleFile, this.sweeper.readable, { list });
   }
 
-  /** Reads for a job. @param told what it read so far, in bytes and in how many files */
+  /** Reads for a job. @param told how many bytes it read so far */
   private readerFor(control: JobControl, told: (bytes: Bytes) => void): Reader {
     let done = 0;
     return {
@@ -114,7 +109,7 @@ export class Wrap {
       list: (folder) => this.sweeper.filesIn(folder, control),
       digest: async (from, to) => {
         const onBytes = (bytes: Bytes) => told(done + bytes);
-        const digest = await digestFor(control, this.workers, { from, onBytes, ...(to ? { to } : {}) });
+        const digest = await digestFor(control, this.readers, { from, onBytes, ...(to ? { to } : {}) });
         done += digest.bytes;
         told(done);
         return digest;
@@ -137,11 +132,11 @@ export class Wrap {
 
   /**
    * Gathers as a job; only once all copies are verified, what was generated goes to holding.
-   * @throws Problem 400, 404, 409
+   * @param left aborted when they leave before it began @throws Problem 400, 404, 409
    */
-  async start(file: string, target: string, sweeps: boolean): Promise<string> {
+  async start(file: string, target: string, sweeps: boolean, left: AbortSignal): Promise<string> {
     const project = await this.find(file);
-    const originals = await this.originalsOf(project);
+    const originals = await this.originalsOf(project, left);
     const folder = await this.registry.inTurn(() => acceptTarget(target, this.registry));
     return this.jobs.start(`Wrapping ${project.name}`, (control) =>
       this.run(project, originals, folder, sweeps, control),

@@ -14,7 +14,7 @@ import { pathSchema } from "../http/paths";
 import { accept } from "../http/problem";
 import type { Holds, Locations, OpenLocation } from "./locations";
 import type { Moves } from "./moves";
-import type { OverCap } from "./volume";
+import type { Consent, OverCap } from "./volume";
 
 const keySchema = Joi.string().pattern(KEY_PATTERN, "32 hexadecimal digits").required().label("key");
 
@@ -39,7 +39,8 @@ const registerSchema = Joi.object<{ folder: string; holds: Holds }>({
   holds: Joi.string().valid("frames", "media").required(),
 });
 
-const changeSchema = locationSettingsSchema.append<Partial<LocationSettings> & { readonly mayRemove?: boolean }>({
+const changeSchema = locationSettingsSchema.append<Partial<LocationSettings> & Consent>({
+  mayHold: Joi.boolean(),
   mayRemove: Joi.boolean(),
 });
 const capSchema = Joi.object<{ capBytes: number }>({
@@ -79,8 +80,9 @@ export function locationRoutes(
   router.put("/:id", express.json(), async (request, response) => {
     const { id } = request.params;
     const location = locations.get(id);
-    const { mayRemove, ...settings } = accept(changeSchema, request.body, "settings");
-    await location.volume.change(settings, mayRemove ? (keys, over) => giveUp(location, keys, over) : undefined);
+    const { mayHold, mayRemove, ...settings } = accept(changeSchema, request.body, "settings");
+    const consent = { mayHold, mayRemove };
+    await location.volume.change(settings, (keys, over) => giveUp(location, keys, over), consent);
     response.json(await location.volume.state());
   });
 

@@ -228,7 +228,7 @@ test("a lower cap says what it takes, and holds that once it may go, beyond the 
 test("what a lower cap held is brought back as far as a cap has room for it, also after a restart", () =>
   withServer(async (first) => {
     for (let n = 0; n < 6; n++) await first.store(keyOf(n), content(n, 5 * MIB));
-    await first.send("PUT", "/api/locations/main", { capBytes: 16 * MIB, mayRemove: true });
+    await first.send("PUT", "/api/locations/main", { capBytes: 16 * MIB, mayHold: true });
     await first.close();
     const server = await TestServer.start(first.data);
     const [batch] = await server.json<{ id: string; items: number }[]>("/api/sweep/holds");
@@ -255,7 +255,9 @@ test("where the drive has no room to let it wait, what a lower cap takes goes fo
     await volume.leaveAsItIs();
     const short = await Volume.open(folder, { keptFree: 2 ** 30, medium });
     expect(await short.takenBy(16 * MIB)).toMatchObject({ frames: 1, isHeld: false });
-    await expect(short.change({ capBytes: 16 * MIB })).rejects.toThrow(/removed for good/);
+    // Neither nothing that was said nor that they may wait lets them go for good.
+    for (const may of [{}, { mayHold: true }])
+      await expect(short.change({ capBytes: 16 * MIB }, undefined, may)).rejects.toThrow(/removed for good/);
     await short.leaveAsItIs();
   }));
 

@@ -69,6 +69,13 @@ export interface OverCap {
   readonly isHeld: boolean;
 }
 
+/** What may become of frames that a lower cap has no room for. */
+export interface Consent {
+  readonly mayHold?: boolean | undefined;
+  /** They may also wait in holding then. */
+  readonly mayRemove?: boolean | undefined;
+}
+
 /** A frame as it is read. */
 export interface ReadFrame extends Pick<StoredFrame, "format" | "owner" | "costMs"> {
   readonly content: Buffer;
@@ -215,7 +222,10 @@ export class Volume {
 
   /** What a cap would take. */
   async takenBy(capBytes: Bytes): Promise<OverCap> {
-    const frames = this.overCap(capBytes);
+    return this.takenWith(this.overCap(capBytes));
+  }
+
+  private async takenWith(frames: readonly StoredFrame[]): Promise<OverCap> {
     const bytes = frames.reduce((sum, { size }) => sum + allocatedBytes(size), 0);
     return { frames: frames.length, bytes, isHeld: holdsFolders() && (await this.hasSpare()) };
   }
@@ -232,12 +242,14 @@ export class Volume {
 
   /**
    * Changes settings.
-   * @param giveUp takes frames that a lower cap has no room for, before it is set; left out where none may go
+   * @param giveUp takes frames that a lower cap has no room for, before it is set
+   * @param may where they may go: to holding alone, or for good as well
    * @throws Problem 400 for a cap that is larger than the drive, 409 for one that takes what may not go
    */
   async change(
     settings: Partial<LocationSettings>,
     giveUp?: (keys: readonly ContentKey[], over: OverCap) => Promise<void>,
+    may: Consent = {},
   ): Promise<void> {
     const next = { ...this.settings, ...settings };
     if (settings.capBytes !== undefined) await this.checkCap(settings.capBytes);
@@ -255,14 +267,16 @@ export class Volume {
         "Holding alone is larger than that cap; empty holding first, or set a larger cap",
       );
     }
-    const over = await this.takenBy(next.capBytes);
-    if (over.frames > 0 && !giveUp)
+    const frames = this.overCap(next.capBytes);
+    const over = await this.takenWith(frames);
+    const isAllowed = may.mayRemove || (may.mayHold && over.isHeld);
+    if (frames.length > 0 && !isAllowed)
       throw new Problem(
         409,
         "would-remove",
         `That cap has no room for ${over.frames} frames of ${over.bytes} bytes, which would ${over.isHeld ? "go to holding" : "be removed for good"}; say that they may go`,
       );
-    const keys = this.overCap(next.capBytes).map(({ key }) => key);
+    const keys = frames.map(({ key }) => key);
     if (keys.length > 0) await giveUp?.(keys, over);
     await this.settingsFile.replace(next);
     await this.makeRoom(0);

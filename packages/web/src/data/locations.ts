@@ -9,7 +9,7 @@ import {
 import { useEffect } from "react";
 import type { BrowserDiskState } from "../engine/browserDisk/browserDisk";
 import { send, useEngine } from "./engineStore";
-import { capOfFolder, changeFolder, useFolders, type FolderState, type OverCap } from "./server";
+import { capOfFolder, changeFolder, useFolders, type Consent, type FolderState, type OverCap } from "./server";
 import { useWorkspace } from "./workspace";
 
 /** A location as the screens show it: a folder that the server keeps, or the browser's own storage. */
@@ -117,16 +117,16 @@ export async function takenByCap(id: string, { bytes }: LocationContents, capByt
   return { bytes: Math.max(0, bytes - capBytes), isHeld: false };
 }
 
-/** Changes settings of a location. @param mayRemove whether a lower cap may remove frames @throws RequestError */
+/** Changes settings of a location. @param consent to what a lower cap takes @throws RequestError */
 export async function changeLocation(
   id: string,
   settings: Partial<LocationSettings>,
-  mayRemove = false,
+  consent: Consent = {},
 ): Promise<void> {
   if (id === BROWSER_LOCATION) {
     send({ kind: "changeBrowserDisk", settings });
     return;
   }
-  await changeFolder(id, mayRemove ? { ...settings, mayRemove } : settings);
+  await changeFolder(id, { ...settings, ...consent });
   send({ kind: "diskChanged" });
 }

@@ -211,11 +211,13 @@ export async function capOfFolder(id: string, capBytes: number): Promise<OverCap
   return (await response.json()) as OverCap;
 }
 
-/** @param change with `mayRemove` where a lower cap may remove frames */
-export async function changeFolder(
-  id: string,
-  change: Partial<LocationSettings> & { readonly mayRemove?: boolean },
-): Promise<void> {
+/** What may become of frames that a lower cap has no room for: what was said of them, and nothing worse. */
+export interface Consent {
+  readonly mayHold?: boolean;
+  readonly mayRemove?: boolean;
+}
+
+export async function changeFolder(id: string, change: Partial<LocationSettings> & Consent): Promise<void> {
   await request(`${FOLDERS}/${id}`, json("PUT", change));
   await refreshDisk();
 }

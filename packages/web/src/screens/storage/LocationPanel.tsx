@@ -70,9 +70,9 @@ function Settings({ id, contents }: SettingsProps) {
   const { settings } = contents;
   // A cap that would take frames, until it is said that they may go.
   const [asked, setAsked] = useState<OverCap & { readonly capBytes: number }>();
-  const setCap = (capBytes: number) => {
+  const setCap = ({ capBytes, isHeld }: NonNullable<typeof asked>) => {
     setAsked(undefined);
-    void attempt(() => changeLocation(id, { capBytes }, true));
+    void attempt(() => changeLocation(id, { capBytes }, isHeld ? { mayHold: true } : { mayRemove: true }));
   };
   const askForCap = (capBytes: number) =>
     attempt(async () => {
@@ -124,11 +124,11 @@ function Settings({ id, contents }: SettingsProps) {
             A cap of {bytesText(asked.capBytes)} has no room for{" "}
             {asked.frames === undefined ? "frames" : framesText(asked.frames)}, {bytesText(asked.bytes)}.{" "}
             {asked.isHeld
-              ? "They go to holding, where they wait beyond the cap and can be brought back while it has room."
+              ? "They go to holding, where they do not count against the cap, and can be brought back once it has room."
               : "They go for good."}
           </p>
           <div className="sheet-row">
-            <Button size="sm" variant="dark" onClick={() => setCap(asked.capBytes)}>
+            <Button size="sm" variant="dark" onClick={() => setCap(asked)}>
               {asked.isHeld ? "Hold" : "Remove"} {bytesText(asked.bytes)} and set the cap
             </Button>
             <Button size="sm" variant="outline-dark" onClick={() => setAsked(undefined)}>
