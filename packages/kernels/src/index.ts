@@ -69,6 +69,7 @@ export interface KernelExports {
     r: number,
     alpha: number,
     strip: Address,
+    wide: number,
     repeatEdge: number,
     left: number,
     right: number,

@@ -22,8 +22,9 @@ export interface KernelRaster extends Raster {
 
 // Rows blended before the next layer follows: the part of the picture that is written stays in the cache.
 const BAND = 8;
-// Must match STRIP in the blur kernel.
-const STRIP = 32;
+// Columns of a strip that is blurred at once: in less a row each strip would go through every page of the picture anew,
+// and at a power of two rows would take each other's place in the cache.
+const STRIP = 192;
 const STROKE_FLOATS = 6;
 // What is drawn between two looks at whether it is still wanted: a few milliseconds of the slowest kernel.
 const BAND_PIXELS = 65536;
@@ -165,8 +166,9 @@ export class KernelCanvas implements Canvas<KernelRaster> {
       ),
     );
     const result = this.allocate(window);
-    this.withScratch((2 * (window.height + padding) + 1) * STRIP * PIXEL_BYTES, (strip) =>
-      this.inBands(Math.max(from.height, window.height) * STRIP, Math.ceil(window.width / STRIP), (first, last) =>
+    const wide = Math.min(STRIP, window.width);
+    this.withScratch((padding + 4) * wide * PIXEL_BYTES, (strip) =>
+      this.inBands(Math.max(from.height, window.height) * wide, Math.ceil(window.width / wide), (first, last) =>
         run.gaussianColumns(
           result.address,
           window.height,
@@ -177,9 +179,10 @@ export class KernelCanvas implements Canvas<KernelRaster> {
           radius,
           alpha,
           strip,
+          wide,
           Number(repeatEdge),
-          first * STRIP,
-          Math.min(window.width, last * STRIP),
+          first * wide,
+          Math.min(window.width, last * wide),
         ),
       ),
     );

@@ -191,10 +191,26 @@ describe.each(SIZES)("Gaussian blur at %i × %i", (width, height) => {
       const spread = repeat ? 0 : boxReach(box);
       const [w, h] = [width + 2 * spread, height + 2 * spread];
       const rows = arena.allocate(w * height * 16);
-      const scratch = arena.allocate((2 * (Math.max(w, h) + 6 * (box.radius + 1)) + 1) * 32 * 16);
+      const padding = 6 * (box.radius + 1);
+      const wide = 24;
+      const scratch = arena.allocate(Math.max(2 * (w + padding), (padding + 4) * wide) * 16);
       run.gaussianRows(rows, w, source.address, width, height, spread, box.radius, box.alpha, scratch, Number(repeat));
       const actual = result(w, h, (dst) =>
-        run.gaussianColumns(dst, h, rows, w, height, spread, box.radius, box.alpha, scratch, Number(repeat), 0, w),
+        run.gaussianColumns(
+          dst,
+          h,
+          rows,
+          w,
+          height,
+          spread,
+          box.radius,
+          box.alpha,
+          scratch,
+          wide,
+          Number(repeat),
+          0,
+          w,
+        ),
       );
       expect(largestDifference(actual, blur.gaussian(source, box, spread, repeat).data)).toBeLessThan(1e-5);
       arena.release(rows);
