@@ -128,7 +128,7 @@ export function gaussianColumns(
   const reach = 2 * (r + 1);
   const padded = dh + 3 * reach;
   const rowBytes = (<usize>wide) << 4;
-  const slot = 3 * rowBytes;
+  const slot: usize = 3 * rowBytes;
   const sums = strip + <usize>reach * slot;
   const transparent = sums + 3 * rowBytes;
   const av = f32x4.splat(alpha);

@@ -10,3 +10,4 @@ export { noise, displace } from "./noise";
 export { linearGradient, radialGradient } from "./gradient";
 export { strokes } from "./strokes";
 export { qoiPack, qoiUnpack } from "./qoi";
+export { hashBlocks } from "./hash";

@@ -4,7 +4,7 @@ export { Arena } from "./arena";
 export { dryKernels } from "./dry";
 export type { LinearMemory } from "./arena";
 
-type Address = number;
+export type Address = number;
 
 /**
  * The pixel loops as exported by `kernels.wasm`; each is documented in `assembly/`. Addresses are bytes in
@@ -15,6 +15,7 @@ export interface KernelExports {
   heapBase(): Address;
   fill(dst: Address, count: number, r: number, g: number, b: number, a: number): void;
   copyRows(dst: Address, dstStride: number, src: Address, srcStride: number, rowPixels: number, rows: number): void;
+  hashBlocks(lanes: Address, src: Address, end: Address): void;
   halve(dst: Address, src: Address, w: number, h: number): void;
   contentBounds(src: Address, w: number, h: number, out: Address): void;
   affine(

@@ -5,6 +5,7 @@ import { MemoryFolder } from "../../../../../testing/memoryFolder";
 import { DepthConverter } from "../depthConverter";
 import { FrameCodec } from "../frameCodec";
 import { BrowserDisk } from "./browserDisk";
+import { ContentHash } from "./contentHash";
 
 /** Storage of one browser: a file is open for one tab at a time. */
 class Browser {
@@ -16,7 +17,8 @@ class Browser {
 
   disk(): BrowserDisk {
     const place = { openFolder: () => Promise.resolve(this.folder), freeBytes: () => Promise.resolve(2 ** 30) };
-    return new BrowserDisk(place, new FrameCodec(new DepthConverter(nodeKernels())));
+    const kernels = nodeKernels();
+    return new BrowserDisk(place, new FrameCodec(new DepthConverter(kernels)), new ContentHash(kernels));
   }
 
   closeTabs(): void {

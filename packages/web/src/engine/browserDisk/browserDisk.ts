@@ -23,6 +23,7 @@ import {
 } from "../frameStorage";
 import { SpareBuffers } from "../spareBuffers";
 import { WayRate } from "../wayRate";
+import type { ContentHash } from "./contentHash";
 import { Segments, type SegmentFile, type SegmentFolder } from "./segments";
 
 /** The browser's own storage as a location. */
@@ -64,6 +65,7 @@ export class BrowserDisk implements FrameStorage {
   constructor(
     private readonly place: BrowserPlace,
     private readonly codec: FrameCodec,
+    private readonly hash: ContentHash,
   ) {}
 
   /** @throws Failed while another tab has it, or the browser refuses it */
@@ -79,7 +81,7 @@ export class BrowserDisk implements FrameStorage {
       // Who has this file has the folder.
       this.notes = await folder.open(NOTES);
       await this.readNotes(this.notes);
-      const segments = await Segments.open(folder);
+      const segments = await Segments.open(folder, this.hash);
       if (this.settings.clearOnClose) await segments.remove();
       await segments.configure(this.settings);
       this.segments = segments;

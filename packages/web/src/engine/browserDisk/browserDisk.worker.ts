@@ -5,6 +5,7 @@ import { endWorker } from "../helper";
 import { loadKernels } from "../resources";
 import { transferring } from "../transferring";
 import { BrowserDisk } from "./browserDisk";
+import { ContentHash } from "./contentHash";
 import { openOriginFolder } from "./originFolder";
 
 const FOLDER = "frames";
@@ -17,7 +18,9 @@ const place = {
   },
 };
 
-const disk = loadKernels().then((kernels) => new BrowserDisk(place, new FrameCodec(new DepthConverter(kernels))));
+const disk = loadKernels().then(
+  (kernels) => new BrowserDisk(place, new FrameCodec(new DepthConverter(kernels)), new ContentHash(kernels)),
+);
 disk.catch(endWorker);
 
 const storage = {

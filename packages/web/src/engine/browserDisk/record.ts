@@ -7,7 +7,7 @@ export interface FrameRecord {
   readonly costMs: Milliseconds;
   /** Of the frame's file. */
   readonly size: Bytes;
-  /** See `contentHash`. */
+  /** See `ContentHash`. */
   readonly hash: number;
   lastUsedMs: number;
   readonly removed: boolean;

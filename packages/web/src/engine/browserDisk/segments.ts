@@ -8,6 +8,7 @@ import {
   type Milliseconds,
 } from "@kinetocache/core";
 import { Failed } from "../frameStorage";
+import type { ContentHash } from "./contentHash";
 import {
   readRecord,
   RECORD_STEP,
@@ -72,12 +73,13 @@ export class Segments {
 
   private constructor(
     private readonly folder: SegmentFolder,
+    private readonly hash: ContentHash,
     private readonly segmentBytes: Bytes,
   ) {}
 
   /** Opens what is there; the index is read from the headers. @param segmentBytes largest size of a shared file */
-  static async open(folder: SegmentFolder, segmentBytes: Bytes = SEGMENT_BYTES): Promise<Segments> {
-    const segments = new Segments(folder, segmentBytes);
+  static async open(folder: SegmentFolder, hash: ContentHash, segmentBytes: Bytes = SEGMENT_BYTES): Promise<Segments> {
+    const segments = new Segments(folder, hash, segmentBytes);
     const names = (await folder.names()).filter((name) => NAME.test(name)).sort();
     try {
       for (const name of names) await segments.load(name);
@@ -160,7 +162,7 @@ export class Segments {
     if (!held) throw new Failed({ kind: "refused", code: "not-held", detail: `No frame ${key} is held` });
     const content = target.subarray(0, held.size);
     const read = held.segment.file.read(content, held.at);
-    if (read !== held.size || contentHash(content) !== held.hash) {
+    if (read !== held.size || this.hash.of(content) !== held.hash) {
       await this.remove([key]);
       throw new Failed({ kind: "refused", code: "damaged", detail: `Frame ${key} was damaged and has been removed` });
     }
@@ -197,7 +199,7 @@ export class Segments {
       owner: frame.owner,
       costMs: frame.costMs,
       size: content.byteLength,
-      hash: contentHash(content),
+      hash: this.hash.of(content),
       lastUsedMs: frame.lastUsedMs ?? Date.now(),
       removed: false,
     };
@@ -260,7 +262,7 @@ export class Segments {
         const content = new Uint8Array(held.size);
         segment.file.read(content, held.at);
         // What is damaged is left behind.
-        if (contentHash(content) === held.hash) await this.append(held, content);
+        if (this.hash.of(content) === held.hash) await this.append(held, content);
       }
     } catch (error) {
       this.segments.push(...others);
@@ -333,30 +335,6 @@ function nextHeader(file: SegmentFile, from: number, end: number): number {
       if (readRecord(part.subarray(at, at + RECORD_HEADER))) return start + at;
   }
   return end;
-}
-
-/**
- * 32-bit check of a frame's content: four lanes of multiply and xor over its words, as in FNV-1a (Fowler, Noll, Vo),
- * with the rest byte by byte. It finds torn and altered files; it is no defence against intent.
- */
-export function contentHash(content: Uint8Array): number {
-  const count = content.byteLength >> 2;
-  const aligned = content.byteOffset % 4 === 0 ? content : content.slice();
-  const words = new Int32Array(aligned.buffer as ArrayBuffer, aligned.byteOffset, count);
-  let [a, b, c, d] = [0x811c9dc5 | 0, 0x01000193, 0x9e3779b9 | 0, 0x85ebca6b | 0];
-  let i = 0;
-  for (; i + 4 <= count; i += 4) {
-    a = Math.imul(a ^ words[i]!, 0x01000193);
-    b = Math.imul(b ^ words[i + 1]!, 0x01000193);
-    c = Math.imul(c ^ words[i + 2]!, 0x01000193);
-    d = Math.imul(d ^ words[i + 3]!, 0x01000193);
-    // A change in the highest bits alone has to reach the low ones too.
-    a ^= d >>> 15;
-  }
-  let hash = content.byteLength;
-  for (const lane of [a, b, c, d]) hash = Math.imul(hash ^ lane ^ (lane >>> 16), 0x85ebca6b);
-  for (let at = i * 4; at < content.byteLength; at++) hash = Math.imul(hash ^ content[at]!, 0x01000193);
-  return (hash ^ (hash >>> 13)) >>> 0;
 }
 
 function writeAll(file: SegmentFile, source: Uint8Array, at: number): void {
