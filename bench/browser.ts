@@ -88,6 +88,13 @@ export class Driver {
     await chooseIn(this.page, name, label);
   }
 
+  /** Ends the range so many frames from the playhead, its own among them. */
+  async stretch(frames: number): Promise<void> {
+    await this.page.locator(".playhead").focus();
+    for (let n = 1; n < frames; n++) await this.page.keyboard.press("ArrowRight");
+    await this.page.keyboard.press("o");
+  }
+
   /** Bytes that the disk cache may take. */
   async setCap(capBytes: number): Promise<void> {
     const headers = { origin: this.url };

@@ -10,7 +10,7 @@ import { Server, withFolder } from "./server";
 
 // Frames that are rendered, and how often each of them is in the sequence.
 const RENDERED = 6;
-const TIMES = 4;
+const TIMES = 2;
 const FRAMES = RENDERED * TIMES;
 const ROUNDS = 3;
 

@@ -60,7 +60,7 @@ export const probeCpuShare: Measure = () =>
     const share = async (): Promise<number> => {
       await driver.page.waitForTimeout(3000);
       const [before, start] = [ticksOf(driver.serverPid), performance.now()];
-      await driver.page.waitForTimeout(20_000);
+      await driver.page.waitForTimeout(12_000);
       return ((ticksOf(driver.serverPid) - before) * 10) / (performance.now() - start);
     };
     await driver.page.getByRole("link", { name: "Machine" }).click();

@@ -1,4 +1,4 @@
-import { execFile, type ChildProcess } from "node:child_process";
+import { execFile, spawnSync, type ChildProcess } from "node:child_process";
 import { readdirSync, readFileSync } from "node:fs";
 import { mkdtemp, rm } from "node:fs/promises";
 import { tmpdir } from "node:os";
@@ -131,6 +131,8 @@ export async function withFolder<T>(use: (folder: string) => Promise<T>): Promis
   try {
     return await use(folder);
   } finally {
+    // Of hundreds of thousands of files it takes a fraction of the time.
+    spawnSync("rm", ["-rf", folder]);
     // The process that has the folders ends a moment after its server.
     await rm(folder, { recursive: true, force: true, maxRetries: 20, retryDelay: 100 });
   }

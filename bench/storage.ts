@@ -201,7 +201,7 @@ async function takesFromDisk(location: string | undefined): Promise<Figure> {
     );
     await driver.choose("background", "Off");
     const passes = [];
-    for (let pass = 0; pass < 3; pass++) {
+    for (let pass = 0; pass < 2; pass++) {
       await driver.page.reload();
       await driver.verdict("in memory");
       await driver.page.waitForTimeout(3000);

@@ -221,7 +221,7 @@ async function scrollLedger(driver: Driver, root: string): Promise<Figure> {
   const idleShare = ((await busyMs()) - idleStart) / IDLE_MS;
   const workOf = async (work: () => Promise<void>) => {
     const times: number[] = [];
-    for (let round = -1; round < ROUNDS; round++) {
+    for (let round = -1; round < SCROLLS; round++) {
       const { result } = await undisturbed(async () => {
         const [start, startMs] = [await busyMs(), performance.now()];
         await work();
@@ -242,6 +242,7 @@ async function scrollLedger(driver: Driver, root: string): Promise<Figure> {
   };
 }
 
+const SCROLLS = 3;
 const FRAMES = 120;
 const NOTCH_PX = 100;
 const IDLE_MS = 3000;
