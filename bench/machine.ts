@@ -80,7 +80,7 @@ export const probeCpuShare: Measure = () =>
 /** From the click to memory, programs and what the cache buys being on the screen, on a page just opened. */
 export const machineScreenReadyMs: Measure = async () => {
   const all: number[] = [];
-  for (let round = 0; round < 5; round++) {
+  for (let round = 0; round < 3; round++) {
     all.push(
       await Driver.with(async (driver) => {
         await driver.open();

@@ -19,7 +19,7 @@ const renderedFrames = (driver: Driver) => panelNumber(driver, /^(\d+) frames? r
 /** Lets the screen catch up with the engine. */
 const settle = ({ page }: Driver) => page.waitForTimeout(700);
 
-const ACTIONS = 40;
+const ACTIONS = 30;
 
 /** From a key press during filling to the moment at which nothing is rendered for filling any more. */
 export const stopFillMs: Measure = () =>

@@ -11,6 +11,7 @@ import { median, rounded } from "./ratio";
 
 const MIB = 2 ** 20;
 const ROUNDS = 5;
+const SERVER_ROUNDS = 3;
 
 /** What the last measurement of formats found, as the application keeps it. */
 function keptTrials(driver: Driver): Promise<{ atMs: number; results: FormatTrial[] } | undefined> {
@@ -144,7 +145,7 @@ function fromServer(composition: string): Promise<Record<Packing, Path>> {
   const now = Driver.with(async (driver) => {
     await openWithFrames(driver, composition, 16);
     const trials: Record<Packing, FormatTrial>[] = [];
-    for (let round = -1; round < ROUNDS; round++) {
+    for (let round = -1; round < SERVER_ROUNDS; round++) {
       const trial = await measureFormats(driver, "main");
       if (round >= 0) trials.push(trial);
     }

@@ -84,18 +84,15 @@ export class FormatRun {
         }
       });
       let pixelBytes = 0;
-      const readMs = await timed(async () => {
-        for (let from = 0; from < keys.length; from += AT_ONCE) {
-          const fetched = await Promise.all(
-            keys.slice(from, from + AT_ONCE).map((key) => storage.fetch(key, spares.take())),
-          );
-          for (const answer of fetched) {
-            const { pixels } = this.step(answer);
-            pixelBytes += pixels.byteLength;
-            spares.add(pixels);
-          }
+      const waiting = keys.values();
+      const fetchOn = async (): Promise<void> => {
+        for (const key of waiting) {
+          const { pixels } = this.step(await storage.fetch(key, spares.take()));
+          pixelBytes += pixels.byteLength;
+          spares.add(pixels);
         }
-      });
+      };
+      const readMs = await timed(async () => void (await Promise.all(Array.from({ length: AT_ONCE }, fetchOn))));
       return {
         location,
         packing,
