@@ -19,7 +19,7 @@ const renderedFrames = (driver: Driver) => panelNumber(driver, /^(\d+) frames? r
 /** Lets the screen catch up with the engine. */
 const settle = ({ page }: Driver) => page.waitForTimeout(700);
 
-const ACTIONS = 30;
+const ACTIONS = 40;
 
 /** From a key press during filling to the moment at which nothing is rendered for filling any more. */
 export const stopFillMs: Measure = () =>
@@ -301,8 +301,8 @@ export const terrainFrameMs: Measure = () =>
   });
 
 /** Estuary Map at 50 %, all of it in memory. */
-// Five seconds: a whole composition of this size takes minutes to fill.
-const FRAMES_4K = 125;
+// Four seconds: a whole composition of this size takes minutes to fill.
+const FRAMES_4K = 100;
 
 export const cached4k: Measure = () =>
   Driver.with(async (driver) => {
