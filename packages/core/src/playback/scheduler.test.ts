@@ -402,4 +402,21 @@ test("scrubbing asks for the smaller picture where one is wanted, shows it once,
   expect(scrubbing({ scrub: "shown" })).toEqual([]);
   expect(scrubbing({ scrub: "wanted", held: [7] })).toEqual([{ kind: "show", frame: 7, step: 0 }]);
   expect(scrubbing({ scrub: "wanted", jobs: [job(1, 3, "scrub")] })).toContainEqual({ kind: "cancel", job: 1 });
+  // It is under way, and there is another worker.
+  expect(scrubbing({ scrub: "wanted", renderSlots: 2, jobs: [job(1, 7, "scrub")] })).toEqual([]);
+});
+
+test("a range of one frame is prepared and shown too, where every frame is to be shown", () => {
+  const playing = { ...clock, pacing: "show every frame" as const, loop: false };
+  const before = snapshot({ mode: "playing", clock: playing, range: { in: 0, out: 1 }, nowMs: 1000, shownStep: -1 });
+  expect(schedule(before)).toEqual([{ kind: "render", frame: 0, purpose: "play", keep: "memory" }]);
+  const ready = snapshot({
+    mode: "playing",
+    clock: playing,
+    range: { in: 0, out: 1 },
+    nowMs: 1000,
+    shownStep: -1,
+    held: [0],
+  });
+  expect(schedule(ready)).toContainEqual({ kind: "show", frame: 0, step: 0 });
 });

@@ -161,7 +161,8 @@ class Plan {
 
   /** The frame under the pointer, at the size for scrubbing. */
   private scrub(): void {
-    const { scrub, playhead } = this.s;
+    const { scrub, playhead, jobs } = this.s;
+    if (jobs.some(({ purpose, frame }) => purpose === "scrub" && frame === playhead)) return;
     if (scrub === "held") this.actions.push({ kind: "showScrub", frame: playhead });
     else if (scrub === "wanted" && !this.render(playhead, "scrub", "memory")) this.makeRoom();
   }
@@ -277,7 +278,9 @@ class Plan {
     const reach = Math.min(window.after, length - 1);
     let tooLate: FrameNumber | undefined;
     let complete = true;
-    for (let step = Math.max(current, this.s.shownStep + 1); step <= current + reach; step++) {
+    const next = Math.max(current, this.s.shownStep + 1);
+    // The next one is always among them, also where the range has no other.
+    for (let step = next; step <= Math.max(next, current + reach); step++) {
       if (this.renderSlots <= 0 && this.fetchSlots <= 0) return false;
       const frame = frameOfStep(clock, step, range);
       if (frame === undefined) break;
