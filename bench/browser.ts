@@ -102,14 +102,17 @@ export class Driver {
     if (!response.ok()) throw new Error(await response.text());
   }
 
-  /** Memory of the browser's page processes that is really in use. */
-  async pageProcessBytes(): Promise<number> {
+  /**
+   * Memory of the browser's page processes that is really in use.
+   * @param by all of it, or what is shared with other processes by its share
+   */
+  async pageProcessBytes(by: "Rss" | "Pss" = "Rss"): Promise<number> {
     let bytes = 0;
     for (const pid of (await readdir("/proc")).filter((name) => /^\d+$/.test(name))) {
       const command = await readFile(`/proc/${pid}/cmdline`, "utf8").catch(() => "");
       if (!command.includes("--type=renderer") || !(await isDescendant(Number(pid)))) continue;
-      const status = await readFile(`/proc/${pid}/status`, "utf8");
-      bytes += Number(/VmRSS:\s+(\d+) kB/.exec(status)?.[1] ?? 0) * 1024;
+      const rollup = await readFile(`/proc/${pid}/smaps_rollup`, "utf8");
+      bytes += Number(new RegExp(`^${by}:\\s+(\\d+) kB`, "m").exec(rollup)?.[1] ?? 0) * 1024;
     }
     return bytes;
   }

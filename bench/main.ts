@@ -31,6 +31,7 @@ import { exportRate } from "./export";
 import { foreignPictures } from "./foreign";
 import { hitShare, hitShareJumps, hitShareScrub } from "./hitShare";
 import { unsafeActs } from "./safety";
+import { costRepeat, fillEstimate, memoryAfterSwitchMs } from "./truth";
 import { killTest } from "./kills";
 import { holdFilesPerSecond, ledgerScrollFrameMs, restoreFilesPerSecond, scanVsFind } from "./sweep";
 
@@ -52,6 +53,9 @@ const TIMED: Readonly<Record<string, Measure>> = {
   memoryReleaseMs,
   probeCpuShare,
   machineScreenReadyMs,
+  memoryAfterSwitchMs,
+  costRepeat,
+  fillEstimate,
   stopFillMs,
   bakeGain,
   terrainFrameMs,

@@ -12,7 +12,9 @@ import {
   withVariant,
   type Bake,
   type Branch,
+  workUnits,
   type ContentKey,
+  type CostSample,
   type DecodeDevice,
   type Document,
   type FrameGraph,
@@ -138,6 +140,13 @@ class FakePool {
     this.size = count;
   }
 
+  /** What workers were told to keep of their memory. */
+  readonly fitted: number[] = [];
+
+  fit(mostBytes: number): void {
+    this.fitted.push(mostBytes);
+  }
+
   setGraphics(choice: GraphicsChoice): void {
     this.graphics = choice;
   }
@@ -213,7 +222,14 @@ class FakePool {
     } else {
       const kept = root.inputs.filter((node) => branches?.keep.includes(node.key)).map(branchOf);
       const pixels = newPixels(FRAME_BYTES);
-      const costs = [{ key, kind: "place" as const, layer: "square", units: 64 * 36, ms: this.frameMs }];
+      // All of the time goes to putting the layer in its place; of the rest it is known that it takes none.
+      const nodes = inOrder(root);
+      const [rest, placed] = [nodes.filter(({ kind }) => kind !== "place"), nodes.find(({ kind }) => kind === "place")];
+      const units = placed ? workUnits(placed) : 1;
+      const costs: CostSample[] = [
+        { key, kind: "place", layer: "square", units, ms: this.frameMs },
+        ...rest.map(({ key: own, kind }) => ({ key: own, kind, layer: null, units: 1, ms: 0 })),
+      ];
       const size = { width: 64, height: 36, pixels, memoryBytes: 0 };
       const timing = {
         ms: this.frameMs,

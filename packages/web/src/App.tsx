@@ -1,5 +1,6 @@
 import { lazy, Suspense, useEffect } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
+import { useContention } from "./data/contention";
 import { send, useEngine } from "./data/engineStore";
 import { useTold } from "./data/told";
 import { WorkspaceProvider } from "./data/workspace";
@@ -27,9 +28,10 @@ function useTouch(): void {
   }, []);
 }
 
-/** Tells the server of the compositions; shows nothing. */
+/** Tells the server of the compositions, and the engine of others on the machine; shows nothing. */
 function Told() {
   useTold();
+  useContention();
   return null;
 }
 

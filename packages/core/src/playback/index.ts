@@ -1,3 +1,4 @@
+export * from "./forecast";
 export * from "./nextSteps";
 export * from "./scheduler";
 export * from "./simulator";

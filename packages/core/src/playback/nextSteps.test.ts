@@ -29,9 +29,10 @@ test("memory that would hold the range comes before giving up size or speed", ()
   expect(nextSteps(standing())).toEqual([{ kind: "memory", bytes: 500_000_000, frames: 240 }]);
 });
 
-test("what fits and is not held yet is filled: 180 frames of 120 ms, two at a time, in 10.8 s", () => {
-  expect(nextSteps(standing({ fitFrames: 300 }))).toEqual([{ kind: "fill", ms: 10_800, frames: 240, isOff: false }]);
-  expect(nextSteps(standing({ fitFrames: 300, meanMs: 0 }))[0]).toMatchObject({ kind: "fill", ms: undefined });
+test("what fits and is not held yet is filled, in the time that it is known to take", () => {
+  const steps = nextSteps(standing({ fitFrames: 300, fillMs: 10_800 }));
+  expect(steps).toEqual([{ kind: "fill", ms: 10_800, frames: 240, isOff: false }]);
+  expect(nextSteps(standing({ fitFrames: 300 }))[0]).toMatchObject({ kind: "fill", ms: undefined });
   expect(nextSteps(standing({ fitFrames: 300, fills: false }))[0]).toMatchObject({ isOff: true });
 });
 

@@ -18,6 +18,8 @@ export interface StepStanding {
   readonly cores: number;
   /** Pixels of the next smaller preview size against the present one; undefined at the smallest. */
   readonly smallerShare?: number;
+  /** Time until memory holds what it can of the range; undefined where that is not known. */
+  readonly fillMs?: Milliseconds;
   /** Whether background rendering fills whole frames. */
   readonly fills: boolean;
   /** A device that was measured to render this composition faster than the one in use; frames a second of both. */
@@ -53,10 +55,8 @@ export function nextSteps(standing: StepStanding): NextStep[] {
   const holdable = Math.min(rangeFrames, fitFrames);
   if (!isMeasured) steps.push({ kind: "measure" });
   if (standing.faster) steps.push({ kind: "device", ...standing.faster });
-  if (heldFrames < holdable) {
-    const ms = meanMs > 0 ? ((holdable - heldFrames) * meanMs) / Math.min(parallel, cores) : undefined;
-    steps.push({ kind: "fill", ms, frames: holdable, isOff: !standing.fills });
-  }
+  if (heldFrames < holdable)
+    steps.push({ kind: "fill", ms: standing.fillMs, frames: holdable, isOff: !standing.fills });
   const reachable = Math.min(rangeFrames, mostFrames);
   if (fitFrames < reachable) steps.push({ kind: "memory", bytes: standing.wantedBytes, frames: reachable });
   // Where memory will hold everything, how fast it renders does not matter for long.

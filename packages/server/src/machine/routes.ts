@@ -2,6 +2,7 @@ import type { ProgramMark } from "@kinetocache/core";
 import express, { Router } from "express";
 import Joi from "joi";
 import { accept, Problem } from "../http/problem";
+import { Contention } from "./contention";
 import { Disturbances } from "./disturbances";
 import type { Live } from "./live";
 import { probeHardware, probeMachine } from "./probe";
@@ -31,6 +32,11 @@ export function machineRoutes({ live, notes, simulated }: MachineParts): Router 
   const disturbances = new Disturbances(notes);
   router.get("/disturbances", async (_request, response) => {
     response.json(await disturbances.read());
+  });
+
+  const contention = new Contention();
+  router.get("/contention", (request, response) => {
+    response.json({ share: contention.read(request.socket.remotePort ?? 0, performance.now()) ?? null });
   });
 
   router.get("/hardware", async (_request, response) => {

@@ -7,6 +7,7 @@ import {
   type OwnerMark,
 } from "@kinetocache/core";
 import Dexie, { type EntityTable } from "dexie";
+import type { CostRecord } from "../engine/frameCosts";
 import { NO_LAYER_CHOICES, type LayerChoices, type MeasuredTake } from "../engine/protocol";
 
 export interface StoredDocument {
@@ -45,6 +46,15 @@ export interface MachineAtTake {
   readonly clockShare?: number;
 }
 
+/** What was measured of a composition on one machine. */
+export interface StoredCosts {
+  readonly id: string;
+  readonly machine: string;
+  readonly document: string;
+  readonly keptMs: number;
+  readonly record: CostRecord;
+}
+
 export interface StoredSheet {
   readonly id: number;
   readonly sheet: MachineSheet;
@@ -72,6 +82,7 @@ export const database = new Dexie("kinetocache") as Dexie & {
   takes: EntityTable<StoredTake, "id">;
   settings: EntityTable<StoredSetting, "key">;
   sheets: EntityTable<StoredSheet, "id">;
+  costs: EntityTable<StoredCosts, "id">;
 };
 
 database.version(1).stores({ documents: "id", takes: "++id, document.id", settings: "key" });
@@ -121,3 +132,5 @@ database
         Object.assign(take.settings, { pauseFillingWhilePlaying: true });
       });
   });
+
+database.version(6).stores({ costs: "id, machine, document, keptMs" });

@@ -12,6 +12,7 @@ import type {
   SuggestedBakes,
   TimelineData,
 } from "../engine/protocol";
+import type { Outlook } from "../engine/outlook";
 import type { Savings } from "../engine/savings";
 
 interface EngineState {
@@ -24,6 +25,7 @@ interface EngineState {
   readonly playhead: number;
   readonly cacheChange: CacheChange | undefined;
   readonly savings: Savings | undefined;
+  readonly outlook: Outlook | undefined;
   readonly explanation: Explanation | undefined;
   readonly waste: readonly Waste[] | undefined;
   readonly bakePlan: SuggestedBakes | undefined;
@@ -50,6 +52,7 @@ const NOTHING: EngineState = {
   playhead: 0,
   cacheChange: undefined,
   savings: undefined,
+  outlook: undefined,
   explanation: undefined,
   waste: undefined,
   bakePlan: undefined,
@@ -116,6 +119,9 @@ class EngineStore {
         break;
       case "savings":
         this.state = { ...this.state, savings: event.savings };
+        break;
+      case "outlook":
+        this.state = { ...this.state, outlook: event.outlook };
         break;
       case "waste":
         this.state = { ...this.state, waste: event.waste };

@@ -1,5 +1,15 @@
 import type { StoredTake } from "./database";
-import { lateness, seriesOf, spreadOfSeries, takeCsv, takeJson, takeName, terrain } from "./takes";
+import {
+  lateness,
+  latestPair,
+  partName,
+  seriesOf,
+  spreadOfSeries,
+  takeCsv,
+  takeJson,
+  takeName,
+  terrain,
+} from "./takes";
 
 const take = (change: Partial<StoredTake>): StoredTake =>
   ({
@@ -60,4 +70,22 @@ test("charts get a value a frame, and a gap where there is none", () => {
     [12, 12],
   ]);
   expect([...terrain(take({}))]).toEqual([]);
+});
+
+test("the latest take stands beside the one before it of the same composition, the open one where it has any", () => {
+  const of = (id: number, document: string) => take({ id, document: { id: document } as StoredTake["document"] });
+  const takes = [of(9, "estuary-map"), of(8, "night-roost"), of(7, "estuary-map"), of(6, "night-roost")];
+  const ids = (open: string) => latestPair(takes, open).map(({ id }) => id);
+  expect(ids("night-roost")).toEqual([8, 6]);
+  expect(ids("flyway-titles")).toEqual([9, 7]);
+  expect(latestPair([], "night-roost")).toEqual([]);
+});
+
+test("where time went is said by the layer's name at the time, never by an id", () => {
+  const names = new Map([["sky", "Sky"]]);
+  expect(partName({ layer: "sky", name: "Night sky", ms: 1 }, names)).toBe("Night sky");
+  expect(partName({ layer: "sky", ms: 1 }, names)).toBe("Sky");
+  expect(partName({ layer: "l-7", ms: 1 }, names)).toBe("A layer that is gone");
+  expect(partName({ layer: null, ms: 1 }, names)).toBe("Stacking the layers");
+  expect(partName({ layer: null, isReading: true, ms: 1 }, names)).toBe("Reading baked frames");
 });

@@ -1,4 +1,5 @@
 import { isOnTime, onTimeSpread, type Spread } from "@kinetocache/core";
+import type { TakenTime } from "../engine/protocol";
 import { database, type StoredTake } from "./database";
 
 const TAKE_FORMAT = "kinetocache-take";
@@ -18,6 +19,19 @@ export function spreadOfSeries(take: StoredTake, takes: readonly StoredTake[]): 
 /** A take's own name, or its number. */
 export function takeName({ id, name }: Pick<StoredTake, "id" | "name">): string {
   return name ? name : `Take ${id}`;
+}
+
+/** The two takes that stand side by side while none is chosen: the latest, and the one before it of the same composition. */
+export function latestPair(takes: readonly StoredTake[], open: string): StoredTake[] {
+  const latest = takes.find(({ document }) => document.id === open) ?? takes[0];
+  return takes.filter(({ document }) => document.id === latest?.document.id).slice(0, 2);
+}
+
+/** What a part of the time of a take was spent on. */
+export function partName({ layer, name, isReading }: TakenTime, names: ReadonlyMap<string, string>): string {
+  if (isReading) return "Reading baked frames";
+  if (layer === null) return "Stacking the layers";
+  return name ?? names.get(layer) ?? "A layer that is gone";
 }
 
 /** Names a take, or notes something about it. */

@@ -28,6 +28,7 @@ import {
   type Change,
 } from "./documents";
 import { deleteBake, withComplete } from "./bakes";
+import { keepCosts, recalledCosts } from "./costs";
 import { DEMO } from "./demo";
 import { engine, send } from "./engineStore";
 import { readDisturbances, readMachine } from "./server";
@@ -87,12 +88,19 @@ export function useWorkspace(): Workspace {
   return workspace;
 }
 
+/** The engine learns what was measured before it opens a composition: nothing is then measured for a first guess. */
+async function recall(document: string): Promise<void> {
+  const record = await recalledCosts(document);
+  if (record) send({ kind: "recall", record });
+}
+
 async function loadStart(): Promise<{ stored: StoredDocument; settings: PreviewSettings }> {
   await addDemo(DEMO);
   const open = (await database.settings.get("openDocument"))?.value as string | undefined;
   const stored =
     (await database.documents.get(open ?? FIRST_DOCUMENT)) ?? (await database.documents.orderBy("id").first());
   if (!stored) throw new Error("The database holds no composition");
+  await recall(stored.id);
   return { stored, settings: await loadSettings() };
 }
 
@@ -231,7 +239,11 @@ export function WorkspaceProvider({
         const lost = (error: unknown) => notify(`What was measured could not be stored: ${String(error)}`);
         if (event.kind === "notice") notify(event.text);
         if (event.kind === "takeStopped") {
-          notify("The take was stopped before its end and is not kept.");
+          notify(
+            event.changed
+              ? "The take ended early: what it was of, or a setting, has changed. It is not kept."
+              : "The take was stopped before its end and is not kept.",
+          );
           endRepeating.current();
         }
         if (event.kind === "status" && event.status.measuringTake !== measuring.current) {
@@ -248,6 +260,7 @@ export function WorkspaceProvider({
         }
         if (event.kind === "formatTrial")
           void keepFormats(known.current!.name, inForce(latestSettings.current!).fraction, event.results).catch(lost);
+        if (event.kind === "costs") void keepCosts(event.record).catch(lost);
         if (event.kind === "parallelCurve")
           void keepTrial("parallelTrial", known.current!.name, { points: event.points }).catch(lost);
         if (event.kind === "take") void takeMeasured.current(event.take);
@@ -265,6 +278,7 @@ export function WorkspaceProvider({
       if (stored) return;
       const other = await database.documents.orderBy("id").first();
       if (!other) return;
+      await recall(other.id);
       notify(`${shown.name} was removed in another tab.`);
       take(other, "open");
     };
@@ -296,6 +310,7 @@ export function WorkspaceProvider({
         return;
       }
       await database.settings.put({ key: "openDocument", value: id });
+      await recall(id);
       take(stored, "open");
     },
     [notify, take],

@@ -10,7 +10,7 @@ import {
   type OutgoingFrame,
   type Target,
 } from "./frameStorage";
-import { SpareBuffers } from "./spareBuffers";
+import { free, SpareBuffers } from "./spareBuffers";
 import { WayRate } from "./wayRate";
 
 interface ListedLocation {
@@ -83,7 +83,10 @@ export class DiskClient implements FrameStorage {
       const { format, parts, bytes } = this.codec.encode(picture, target, this.wayFrom(location).perSecond);
       const query = new URLSearchParams({ owner, format, costMs: String(costMs) });
       const path = `/api/locations/${location}/frames/${key}?${query.toString()}`;
-      await ask(path, { method: "PUT", body: this.blobOf(parts) });
+      const body = this.blobOf(parts);
+      // The blob has its own copy; what was packed is nobody's any more.
+      for (const part of parts) if (part !== picture.pixels) free(part.buffer as ArrayBuffer);
+      await ask(path, { method: "PUT", body });
       return bytes;
     });
     // Packing cannot be chosen before it is known what the way carries.

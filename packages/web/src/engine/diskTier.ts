@@ -119,6 +119,11 @@ export class DiskTier {
     return this.all.some((store) => store.has(key));
   }
 
+  /** Whether a frame waits to be written, or is being written. */
+  isQueued(key: ContentKey): boolean {
+    return this.all.some((store) => store.isQueued(key));
+  }
+
   setQuiet(quiet: boolean): void {
     for (const store of this.all) store.setQuiet(quiet);
   }

@@ -29,6 +29,30 @@ describe("opening", () => {
     expect(costs.every((ms) => ms > 0)).toBe(true);
   });
 
+  test("what an earlier session measured is known at once, and nothing is rendered for a first guess", async () => {
+    const before = await open();
+    await before.fill();
+    await before.run(4000);
+    const { record } = before.last("costs");
+    const rig = new EngineRig(before.disk);
+    rig.send({ kind: "recall", record });
+    await rig.open();
+    expect(rig.pool.started.filter(({ settings }) => settings.fraction !== 1)).toEqual([]);
+    expect(rig.last("timeline").data.costs).toEqual(before.last("timeline").data.costs);
+    expect(rig.status.layerCosts).toEqual(before.status.layerCosts);
+  });
+
+  test("while others have half of the processor, what is rendered costs no more", async () => {
+    const rig = await open();
+    await rig.fill();
+    const alone = rig.status.layerCosts[0]!.rangeMs!;
+    rig.send({ kind: "contention", share: 0.5 });
+    rig.pool.frameMs *= 2;
+    rig.reopen(moving(1.01), "edit");
+    await rig.fill();
+    expect(rig.status.layerCosts[0]!.rangeMs! / alone).toBeCloseTo(1, 1);
+  });
+
   test("the order of settings and composition does not matter", async () => {
     const rig = new EngineRig();
     rig.reopen(moving(), "open");
@@ -82,7 +106,7 @@ describe("filling", () => {
     await rig.run(2000);
     expect(rig.pool.takeStarted().slice(0, 9)).toEqual([11, 12, 13, 14, 15, 16, 9, 8, 17]);
     expect(rig.held(IN_MEMORY)).toBe(FRAMES);
-    expect(rig.status.filling).toMatchObject({ held: FRAMES, total: FRAMES });
+    expect(rig.status.filling).toMatchObject({ done: FRAMES, total: FRAMES });
   });
 
   test.each([
@@ -256,6 +280,33 @@ describe("playing", () => {
     expect(rig.all("takeStopped")).toHaveLength(1);
   });
 
+  test.each<[string, (rig: EngineRig) => void]>([
+    ["the preview size", (rig) => rig.configure({ fraction: 0.5 })],
+    ["frames in parallel", (rig) => rig.configure({ parallel: 1 })],
+    ["the memory budget", (rig) => rig.configure({ memoryBudgetBytes: room(4) })],
+    ["an edit", (rig) => rig.reopen(moving(1.01), "edit")],
+    ["solo", (rig) => rig.choose({ solo: ["square"] })],
+    ["the range", (rig) => rig.send({ kind: "range", range: { in: 0, out: 12 } })],
+  ])("a take in whose middle %s changes is a take of nothing: it ends, and that is said", async (_, change) => {
+    const rig = await open({ parallel: 2 });
+    rig.send({ kind: "measureTake" });
+    await rig.run(700);
+    change(rig);
+    await rig.run(3000);
+    expect(rig.all("take")).toEqual([]);
+    expect(rig.all("takeStopped")).toEqual([{ kind: "takeStopped", changed: true }]);
+  });
+
+  test("what does not decide how a take goes may change in its middle", async () => {
+    const rig = await open();
+    rig.send({ kind: "measureTake" });
+    await rig.run(700);
+    rig.configure({ idleDelayMs: 9000 });
+    rig.choose({ pinned: ["square"] });
+    await rig.run(3000);
+    expect(rig.all("take")).toHaveLength(1);
+  });
+
   test("the screens are told no more often than they can use", async () => {
     const rig = await open();
     await rig.fill();
@@ -417,7 +468,7 @@ describe("graphics devices", () => {
     await rig.run(5000);
     const { results } = rig.last("graphicsTrial");
     expect(results).toMatchObject([
-      { device: "processor", nodesTimed: true, nodes: [{ kind: "place", ms: 50 }] },
+      { device: "processor", nodesTimed: true, nodes: [{ kind: "place", ms: 50 }, { ms: 0 }, { ms: 0 }] },
       { device: "high-performance", difference: 0 },
     ]);
     // Two workers at 50 ms a frame.
@@ -569,6 +620,20 @@ describe("memory", () => {
     expect(rig.status.memory.usedBytes).toBeLessThanOrEqual(room(12));
   });
 
+  test("what memory did not take of a composition is given back when another one is opened", async () => {
+    const rig = await open({ memoryBudgetBytes: 1000 });
+    rig.pool.frameMs = 50;
+    for (const frame of [5, 6]) {
+      rig.send({ kind: "seek", frame, scrubbing: false });
+      await rig.run(20);
+    }
+    // The last one is still being rendered.
+    rig.reopen(moving(2, { id: "other" }), "open");
+    await rig.run(2000);
+    expect(rig.shown.length).toBeGreaterThan(1);
+    expect(rig.status.memory.handBytes).toBe(FRAME_BYTES);
+  });
+
   test("a budget below one frame still shows every frame that is asked for", async () => {
     const rig = await open({ memoryBudgetBytes: 1000 });
     rig.send({ kind: "seek", frame: 5, scrubbing: false });
@@ -620,9 +685,14 @@ describe("disk", () => {
 
   test("a damaged frame is rendered again, and that is said", async () => {
     const first = await open();
+    // So much that it is read rather than rendered.
+    first.pool.frameMs = 50;
+    first.reopen(moving(1.01), "edit");
     await first.fill();
     for (const key of first.disk.frames.keys()) first.disk.damaged.add(key);
-    const second = await open({}, first.disk);
+    const second = new EngineRig(first.disk);
+    second.pool.frameMs = 50;
+    await second.open(moving(1.01));
     await second.fill();
     expect(second.held(IN_MEMORY)).toBe(FRAMES);
     expect(second.notices).toContain("A frame on disk was damaged; it has been removed and is rendered again.");
@@ -725,11 +795,12 @@ describe("what is written to disk", () => {
   test("leaves out what reads back slower than it renders, says how many, and takes it when overruled", async () => {
     const disk = new FakeDisk();
     const rig = new EngineRig(disk);
+    rig.pool.frameMs = 50;
     await rig.open();
     await rig.fill();
     await rig.run(500);
     expect(disk.frames.size).toBe(24);
-    // Reading is far slower than the 10 ms that rendering takes.
+    // Reading is far slower than the 50 ms that rendering takes.
     disk.fetchMs = 300;
     rig.configure({ memoryBudgetBytes: 4 * FRAME_BYTES, background: "Off" });
     for (let frame = 0; frame < 24; frame += 3) {

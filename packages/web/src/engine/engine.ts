@@ -7,9 +7,11 @@ import {
   framesThatFit,
   schedule,
   stepAt,
+  workingBuffers,
   type Action,
   type Branch,
   type ContentKey,
+  type CostSample,
   type EvictionContext,
   type FrameNumber,
   type FrameRange,
@@ -19,8 +21,10 @@ import {
   type PlayClock,
   type Purpose,
   type RenderDevice,
+  type RendererClass,
   type RenderSettings,
   type Snapshot,
+  type TakeConditions,
 } from "@kinetocache/core";
 import { dequal } from "dequal";
 import { Arrival } from "./arrival";
@@ -28,12 +32,14 @@ import { suggestBakes } from "./bakePlan";
 import { Bakery } from "./bakery";
 import { BranchDesk, NO_EXCHANGE, type Exchange } from "./branchDesk";
 import { Calibration } from "./calibration";
+import { CostKeeper } from "./costKeeper";
 import { BrowserDesk, type BrowserPort } from "./browserDesk";
 import { Devices, type GraphicsFault } from "./devices";
 import { DiskTier } from "./diskTier";
 import { DiskWork } from "./diskWork";
 import { explain } from "./explanation";
 import { FillOrders, progressOf } from "./fillOrders";
+import { FillPace, restOf, type FillRest } from "./fillPace";
 import { CostBook } from "./frameCosts";
 import type { FrameStorage, HeldPicture } from "./frameStorage";
 import { HeldFrames } from "./heldFrames";
@@ -60,8 +66,9 @@ import { Reports } from "./reports";
 import { Responses, sharedNow } from "./responses";
 import type { SequencePort } from "./sequenceClient";
 import { Stage } from "./stage";
-import { inForce, isLasting, previewQuality } from "./tradeOffs";
+import { inForce, isLasting, previewQuality, takeTerms } from "./tradeOffs";
 import { TakeRecorder } from "./takeRecorder";
+import { OutlookDesk } from "./outlook";
 import { SavingsDesk, workOutSavings } from "./savings";
 import { Transport } from "./transport";
 import { inOrder, spread, type Course, type Trial } from "./trial";
@@ -85,6 +92,7 @@ export interface Surroundings {
     | "freeSlots"
     | "memoryBytes"
     | "resize"
+    | "fit"
     | "setScene"
     | "setGraphics"
     | "setDecoding"
@@ -112,10 +120,18 @@ const FETCH_SLOTS = 4;
 const SLICE_MS = 6;
 // What an edit did is said with it where all keys are worked out in so long; of longer compositions a little later.
 const EDIT_MS = 80;
+// What was told of others on the processor holds for so long.
+const CONTENTION_MS = 3000;
+const MOST_AGAIN = 5000;
+// Less than this is not worth another worker; and what one may have beside what its buffers are expected to take.
+const WORTH_FITTING = 128 * 2 ** 20;
+const ROOM_TO_WORK = 1.25;
 // Frames that memory does not take are written to disk from the hand; more than this wait for the disk.
 const MOST_IN_HAND = 4;
 
 const NO_ACTIONS: readonly Command["kind"][] = [
+  "recall",
+  "contention",
   "viewer",
   "pauseFilling",
   "fill",
@@ -135,6 +151,11 @@ const NO_ACTIONS: readonly Command["kind"][] = [
   "stopCarrying",
 ];
 
+/** Whether twice as many frames were measured as the last time that it was so. */
+function knowsMore(frames: number): boolean {
+  return frames >= 4 && Number.isInteger(Math.log2(frames));
+}
+
 /** Whether the user did something, so that background work gives way. */
 function isAction({ kind }: Command): boolean {
   return !NO_ACTIONS.includes(kind);
@@ -148,7 +169,10 @@ export class Engine {
   private settings: PreviewSettings | undefined;
   private layers: LayerChoices = NO_LAYER_CHOICES;
   private readonly spares = new SparePixels(FETCH_SLOTS);
-  private readonly held = new HeldFrames((key, held) => this.stage.noteHeld(key, held), this.spares);
+  private readonly held = new HeldFrames((key, held) => {
+    this.stage.noteHeld(key, held);
+    this.outlook.note();
+  }, this.spares);
   private readonly branches = new BranchDesk(this.held);
   private readonly book = new CostBook();
   private readonly stage: Stage;
@@ -163,8 +187,12 @@ export class Engine {
   private readonly origins = new Map<ContentKey, Origin>();
   private readonly reports: Reports;
   private readonly savings: SavingsDesk;
+  private readonly outlook: OutlookDesk;
   private readonly bakery: Bakery;
   private readonly responses = new Responses();
+  private readonly costKeeper: CostKeeper;
+  /** As it was told last, and when. */
+  private contention = { share: 1, atMs: -Infinity };
 
   private playhead: FrameNumber = 0;
   private range: FrameRange = { in: 0, out: 1 };
@@ -190,6 +218,7 @@ export class Engine {
   private sharpOnProcessor = false;
   private rendered = 0;
   private readonly arrival = new Arrival();
+  private readonly pace = new FillPace();
 
   private pumping = false;
   private pumpAgain = false;
@@ -221,7 +250,10 @@ export class Engine {
         this.disk.queued > 0,
     });
     this.disk = new DiskTier(disks, {
-      onKeys: (keys, held) => this.stage.noteOnDisk(keys, held),
+      onKeys: (keys, held) => {
+        this.stage.noteOnDisk(keys, held);
+        this.outlook.note();
+      },
       onCosts: (costs) => {
         for (const [key, ms] of costs) this.book.learn(key, ms);
         this.timeline?.estimateAgain();
@@ -246,6 +278,17 @@ export class Engine {
       const { document, settings, bakes } = timeline;
       return workOutSavings(document, settings, bakes, range, this.book.modelOf(settings.renderer));
     });
+    this.outlook = new OutlookDesk(emit, () => this.takeConditions());
+    this.costKeeper = new CostKeeper(
+      () => {
+        const { timeline } = this;
+        if (!timeline) return;
+        emit({ kind: "costs", record: this.book.record(timeline.document.id, timeline.keys()) });
+        // What was said of frames when less was known is said anew; of very many that would take too long.
+        if (timeline.duration <= MOST_AGAIN) timeline.estimateAgain();
+      },
+      () => this.transport === undefined,
+    );
     void this.disk.refresh();
   }
 
@@ -263,10 +306,19 @@ export class Engine {
       case "open":
         this.open(command);
         break;
+      case "recall":
+        if (command.record.document !== this.stage.document?.id) this.costKeeper.tellNow();
+        this.book.recall(command.record);
+        this.timeline?.estimateAgain();
+        break;
+      case "contention":
+        this.contention = { share: command.share, atMs: now };
+        break;
       case "layers":
         this.chooseLayers(command.layers);
         break;
       case "bakes":
+        this.endTake();
         this.stage.setBakes(command.bakes);
         this.restart();
         break;
@@ -340,8 +392,10 @@ export class Engine {
         this.responses.noteSeek(sentMs, this.timeline?.isInMemory(this.playhead) ?? false);
         break;
       case "range":
+        this.endTake();
         this.range = command.range;
         this.savings.note();
+        this.outlook.drop();
         break;
       case "setEnd":
         this.setEnd(command.end);
@@ -395,11 +449,13 @@ export class Engine {
   private configure(settings: PreviewSettings): void {
     const before = this.settings;
     this.settings = settings;
+    if (before && !dequal(takeTerms(before, this.layers), takeTerms(settings, this.layers))) this.endTake();
     this.pool.resize(settings.parallel);
     this.devices.choose(settings);
     this.disk.configure(settings.diskCache);
     this.held.setBudget(settings.memoryBudgetBytes, this.evictionContext());
     this.stage.lanes?.tryAgain();
+    this.outlook.note();
     const isOtherDevice = before?.effectsOn !== settings.effectsOn;
     if (!before || isOtherDevice || !dequal(this.qualityWith(before), this.qualityWith(settings))) {
       this.devices.sizeChanged();
@@ -412,7 +468,10 @@ export class Engine {
 
   private open({ document, layers, bakes, cause }: Command & { kind: "open" }): void {
     const before = this.timeline;
+    this.endTake();
     if (this.stage.document?.id !== document.id) {
+      this.costKeeper.tellNow();
+      this.book.open(document.id);
       this.orders.clear();
       this.bakery.stopAll();
       this.followed = undefined;
@@ -445,12 +504,14 @@ export class Engine {
   private restart(): void {
     const { document, bakes, unreadable } = this.stage;
     if (!document || !this.settings) return;
-    const isNew = this.timeline?.document.id !== document.id;
+    const before = this.timeline;
+    const isNew = before?.document.id !== document.id;
     this.pool.setScene({ document, bakes, unreadable });
     this.untold = undefined;
     this.stage.build(this.qualityWith(this.settings));
     const timeline = this.timeline!;
     this.savings.note();
+    this.outlook.drop();
     this.followLayers();
     this.sharpFrame = undefined;
     this.sharpOnProcessor = false;
@@ -463,9 +524,20 @@ export class Engine {
       this.playhead = 0;
       this.range = { in: 0, out: timeline.duration };
     }
-    if (isNew || this.book.isNew(timeline.settings.renderer)) this.calibration.start(timeline.duration);
+    const { renderer } = timeline.settings;
+    const isUnmeasured = isNew || this.book.framesOn(renderer) === 0;
+    if (isUnmeasured && !timeline.isKnownTo(this.book.modelOf(renderer))) this.calibration.start(timeline.duration);
     timeline.computeKeys(SLICE_MS);
+    if (isNew || before?.settings.fraction !== timeline.settings.fraction) this.fitWorkers(timeline);
     this.jobs.stopWhere(({ purpose, key }) => purpose !== "order" && !this.stage.has(key));
+    // Nobody waits for what memory did not take of what was on the stage before.
+    for (const key of this.held.handKeys) if (!this.stage.has(key) && !this.disk.isQueued(key)) this.held.letGo(key);
+  }
+
+  /** What a larger composition made workers take goes back. */
+  private fitWorkers({ document, settings }: PreviewTimeline): void {
+    if (this.pool.memoryBytes < WORTH_FITTING) return;
+    this.pool.fit(ROOM_TO_WORK * workingBuffers(document, settings).memoryBytes + WORTH_FITTING);
   }
 
   /** Baked pictures that could not be read while the server was gone are tried again when it is back. */
@@ -482,6 +554,7 @@ export class Engine {
   private chooseLayers(layers: LayerChoices): void {
     const before = this.layers;
     this.layers = layers;
+    if (this.settings && !dequal(takeTerms(this.settings, before), takeTerms(this.settings, layers))) this.endTake();
     this.stage.lanes?.tryAgain();
     const { solo, effectsOff } = layers;
     if (dequal([before.solo, before.effectsOff], [solo, effectsOff])) this.followLayers();
@@ -536,12 +609,22 @@ export class Engine {
     this.takeStartsMs = undefined;
   }
 
-  private pause(): void {
+  /** @param changed whether it is because what a take is of has changed */
+  private pause(changed = false): void {
     this.transport = undefined;
     this.held.letGoAll(this.shownKeys);
-    if (this.take || this.takeStartsMs !== undefined) this.emit({ kind: "takeStopped" });
+    if (this.isTaking) this.emit({ kind: "takeStopped", changed });
     this.take = undefined;
     this.takeStartsMs = undefined;
+  }
+
+  private get isTaking(): boolean {
+    return this.take !== undefined || this.takeStartsMs !== undefined;
+  }
+
+  /** A take is of one state under the same settings from its start to its end. */
+  private endTake(): void {
+    if (this.isTaking) this.pause(true);
   }
 
   private seek(frame: FrameNumber): void {
@@ -553,11 +636,13 @@ export class Engine {
 
   /** The other end gives way where it has to: a range holds at least one frame. */
   private setEnd(end: "in" | "out"): void {
+    this.endTake();
     const { playhead, range } = this;
     this.range =
       end === "in"
         ? { in: playhead, out: Math.max(range.out, playhead + 1) }
         : { in: Math.min(range.in, playhead), out: playhead + 1 };
+    this.outlook.drop();
   }
 
   private startTake(): void {
@@ -572,6 +657,7 @@ export class Engine {
       graphicsFault: this.devices.faultReason,
       range: this.range,
       residency: this.timeline.residency,
+      expected: this.timeline.costs.costs.slice(),
       startMs: this.transport!.clock.startMs,
     });
   }
@@ -760,6 +846,29 @@ export class Engine {
       idleFills: this.settings!.background === "Marked" ? "marked" : "frames",
       fillsWhilePlaying: !this.settings!.pauseFillingWhilePlaying && !this.take,
     };
+  }
+
+  /** While playing, what is held changes with every frame, and the answer is being played. */
+  private isOutlookDue(now: Milliseconds): boolean {
+    const dueMs = this.transport || this.trial ? undefined : this.outlook.dueMs(now);
+    return dueMs !== undefined && dueMs <= now && this.calibration.isDone;
+  }
+
+  /** Those of a take that would begin now. */
+  private takeConditions(): (TakeConditions & { readonly document: string }) | undefined {
+    const { timeline } = this;
+    if (!timeline) return undefined;
+    const { pacing } = this.settings!;
+    const { costs } = timeline.costs;
+    const { in: first, out } = this.range;
+    if (timeline.residency.subarray(first, out).some((tiers, at) => tiers === 0 && costs[first + at] === 0))
+      return undefined;
+    const tookMs = (frame: FrameNumber) => {
+      const costMs = costs[frame]!;
+      return costMs > 0 ? this.pace.renderMs(costMs) : this.arrival.expectedMs(0);
+    };
+    const snapshot = this.snapshot(timeline, "parked", performance.now());
+    return { ...snapshot, renderSlots: this.pool.size, pacing, tookMs, document: timeline.document.id };
   }
 
   private scrubState(timeline: PreviewTimeline): Snapshot["scrub"] {
@@ -965,6 +1074,7 @@ export class Engine {
     void this.disk.fetch(key, this.spares.take()).then((picture) => {
       this.jobs.end(job.id);
       if (picture) {
+        this.pace.fetched(performance.now(), job.startedMs);
         this.take?.read(picture.bytes);
         const costMs = this.book.measured(key)?.ms ?? job.timeline.costs.costs[frame] ?? 0;
         this.admit(key, picture, costMs, {
@@ -987,6 +1097,18 @@ export class Engine {
     this.pool.render(id, { frame, settings: { ...timeline.settings, fraction } });
   }
 
+  /** Share of the time in which the render workers had the processor, as far as it was told lately. */
+  private get share(): number {
+    const { share, atMs } = this.contention;
+    return performance.now() - atMs < CONTENTION_MS ? share : 1;
+  }
+
+  private learn(renderer: RendererClass, costs: readonly CostSample[]): void {
+    const { share } = this;
+    const model = this.book.modelOf(renderer);
+    for (const cost of costs) model.add({ ...cost, ms: cost.ms * share }, share * share);
+  }
+
   /** What a render worker sends back. */
   onOutcome(outcome: RenderOutcome): void {
     if (this.trial?.owns(outcome.job)) {
@@ -996,8 +1118,7 @@ export class Engine {
     }
     if (this.calibration.end(outcome.job)) {
       if (outcome.kind === "rendered" && outcome.warm) {
-        const model = this.book.modelOf(outcome.renderer);
-        outcome.costs.forEach((cost) => model.add(cost));
+        this.learn(outcome.renderer, outcome.costs);
       } else if (outcome.kind === "noGraphics" && this.isOnGraphics) this.fallBack(outcome);
       if (this.calibration.isDone) {
         this.timeline?.estimateAgain();
@@ -1034,8 +1155,7 @@ export class Engine {
   }
 
   private acceptBranch(job: EngineJob, { branch, ms, costs, warm, jumped }: RenderOutcome & { kind: "branch" }): void {
-    const model = this.book.modelOf(job.timeline.settings.renderer);
-    if (warm && !jumped) costs.forEach((cost) => model.add(cost));
+    if (warm && !jumped) this.learn(job.timeline.settings.renderer, costs);
     this.admitBranch(branch, ms, job.frame);
   }
 
@@ -1083,7 +1203,9 @@ export class Engine {
     const picture: HeldPicture = { width, height, depth: document.depth, pixels };
     if (job.purpose === "scrub") {
       // What memory does not take is shown from the hand, if it is still wanted.
-      if (!this.held.put(key, picture, ms, this.evictionContext())) this.held.keepInHand(key, picture, true);
+      if (this.held.put(key, picture, ms, this.evictionContext())) return;
+      if (this.stage.isPresent(timeline)) this.held.keepInHand(key, picture, true);
+      else releasePixels(pixels);
       return;
     }
     if (job.purpose === "sharpen") {
@@ -1098,18 +1220,28 @@ export class Engine {
     this.rendered++;
     this.devices.noteDecoding(rendered);
     const isPresent = this.stage.isPresent(timeline);
-    this.arrival.note(performance.now() - job.startedMs, isPresent ? timeline.costs.costs[frame]! : 0);
-    if (warm && !jumped)
-      (isPresent ? timeline : this.timeline!).measure(key, rendered, timeline.stillKeys(frame), job.taken);
-    this.take?.rendered(costs);
+    const tookMs = performance.now() - job.startedMs;
+    const expectedMs = isPresent ? timeline.costs.costs[frame]! : 0;
+    this.arrival.note(tookMs, expectedMs);
+    if (warm && !jumped) {
+      const timing = { ...rendered, pixels: width * height, share: this.share };
+      (isPresent ? timeline : this.timeline!).measure(key, timing, timeline.stillKeys(frame), job.taken);
+      this.costKeeper.note();
+      this.outlook.note();
+      // What was taken as it came is looked at again once more is known.
+      if (knowsMore(this.book.framesOn(rendered.renderer))) this.timeline!.estimateAgain();
+    }
+    this.take?.rendered(frame, rendered);
     for (const branch of rendered.branches) {
       const layer = this.branches.layerOf(branch.key);
       const own = costs.filter((cost) => cost.layer === layer).reduce((sum, cost) => sum + cost.ms, 0);
       this.admitBranch(branch, own, frame);
     }
     const inBackground = job.purpose === "fill" || job.purpose === "order";
-    // What a worker's first frames take says more of the compiler than of the frame.
-    const costMs = warm && !jumped ? ms : timeline.costs.costs[frame]! || ms;
+    // One time that it took is not what it costs: others may have had the processor, or the compiler.
+    const costMs = timeline.costs.costs[frame]! || ms;
+    // What compiling its code took says nothing of the rest.
+    if (warm) this.pace.rendered(tookMs, costMs);
     this.admit(key, picture, costMs, { origin: "rendered", keep: job.keep, owner: document.id, inBackground });
   }
 
@@ -1128,7 +1260,7 @@ export class Engine {
     const lasts = this.timeline !== undefined && isLasting(this.timeline.settings);
     const wantsDisk = isNew && lasts && !this.disk.has(key) && this.disk.wants(costMs, inBackground);
     if (!admitted) {
-      const shows = keep === "memory" && this.isAhead(key, context);
+      const shows = keep === "memory" && this.stage.has(key) && this.isAhead(key, context);
       // Nothing is written during playback: of what comes too late a few wait for its end.
       const waits = wantsDisk && (!this.transport || this.held.handKeys.length < MOST_IN_HAND);
       if (shows || waits) this.held.keepInHand(key, picture, shows);
@@ -1197,11 +1329,17 @@ export class Engine {
         } else if (other?.hasUnkeyed) other.computeKeys(SLICE_MS);
         else if (lanes?.hasUnkeyed && !this.transport) lanes.computeKeys(SLICE_MS);
         else if (this.savings.isDue(this.transport !== undefined)) this.savings.step(SLICE_MS);
-        else if (timeline.hasUnestimated && !this.transport) timeline.estimate(SLICE_MS);
+        else if (timeline.hasUnestimated && !this.transport) this.estimateOn(timeline);
+        else if (this.isOutlookDue(performance.now())) this.outlook.step(SLICE_MS);
         this.pump();
       },
       Math.max(0, wakeMs - performance.now() + 0.5),
     );
+  }
+
+  private estimateOn(timeline: PreviewTimeline): void {
+    timeline.estimate(SLICE_MS);
+    this.outlook.note();
   }
 
   /** When something may be due after a time; undefined when only a message can change anything. */
@@ -1210,9 +1348,12 @@ export class Engine {
     if (timeline.hasUnkeyed || other?.hasUnkeyed) return now;
     if (!this.transport && (timeline.hasUnestimated || lanes?.hasUnkeyed)) return now;
     if (this.savings.isDue(this.transport !== undefined)) return now;
+    if (this.isOutlookDue(now)) return now;
     if (this.transport) return this.nextShowMs(this.transport, timeline, now);
     const moments = [this.lastScrubMs + SCRUB_REST_MS, this.shownAtMs + SHARPEN_AFTER_MS];
     if (this.takeStartsMs !== undefined) moments.push(this.takeStartsMs);
+    const outlookMs = this.outlook.dueMs(now);
+    if (outlookMs !== undefined) moments.push(outlookMs);
     if (this.mayFill()) moments.push(this.lastActionMs + this.settings!.idleDelayMs);
     const ahead = moments.filter((moment) => moment > now);
     return ahead.length === 0 ? undefined : Math.min(...ahead);
@@ -1242,7 +1383,14 @@ export class Engine {
     const { transport } = this;
     const { timeline, lanes, comparison, unreadable } = this.stage;
     if (!timeline) return undefined;
-    const { held, remainingMs } = timeline.heldAndRemaining();
+    const whole = { in: 0, out: timeline.duration };
+    const room = this.memoryRoom(timeline, this.memoryFits(timeline));
+    const diskTakes = isLasting(timeline.settings) && this.disk.wants(Infinity, true);
+    const { residency } = timeline;
+    const rest = (range: FrameRange, forDisk = diskTakes) =>
+      restOf({ residency, costs: timeline.costs.costs }, range, room, forDisk);
+    const timeOf = (left: FillRest) => this.pace.remainingMs(left, this.pool.size, this.disk.fetchMs);
+    const wholeRest = rest(whole);
     return {
       mode: this.modeAt(performance.now()),
       playhead: this.playhead,
@@ -1259,11 +1407,12 @@ export class Engine {
       },
       filling: {
         paused: this.fillingPaused,
-        held,
+        done: timeline.duration - wholeRest.renders - wholeRest.fetches,
         total: timeline.duration,
-        remainingMs: remainingMs > 0 ? remainingMs / this.pool.size : undefined,
+        remainingMs: timeOf(wholeRest),
+        intoMemoryMs: timeOf(rest(this.range, false)),
       },
-      orders: this.orders.status(timeline, lanes!, this.pool.size),
+      orders: this.orders.status(timeline, lanes!, (range) => timeOf(rest(range))),
       comparison,
       bakes: this.bakery.status,
       unreadable,

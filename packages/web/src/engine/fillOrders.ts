@@ -1,4 +1,4 @@
-import type { FillTarget, Milliseconds } from "@kinetocache/core";
+import type { FillTarget, FrameRange, Milliseconds } from "@kinetocache/core";
 import type { LayerLanes } from "./layerLanes";
 import type { PreviewTimeline } from "./previewTimeline";
 
@@ -62,12 +62,17 @@ export class FillOrders {
     this.orders = [];
   }
 
-  /** How far each is. @param parallel frames rendered in parallel */
-  status(timeline: PreviewTimeline, lanes: LayerLanes, parallel: number): FillOrder[] {
+  /** How far each is. @param remainingOf time for the rest of a range; undefined where that is not known */
+  status(
+    timeline: PreviewTimeline,
+    lanes: LayerLanes,
+    remainingOf: (range: FrameRange) => Milliseconds | undefined,
+  ): FillOrder[] {
     return this.orders.map((order) => {
-      const remainingMs = remainingOf(order.target, timeline) / parallel;
-      const rest = remainingMs > 0 ? { remainingMs } : {};
-      return { ...order, ...progressOf(order.target, timeline, lanes), ...rest };
+      const { target } = order;
+      const remainingMs = target.kind === "frames" ? remainingOf(target.range) : undefined;
+      const rest = remainingMs === undefined ? {} : { remainingMs };
+      return { ...order, ...progressOf(target, timeline, lanes), ...rest };
     });
   }
 }
@@ -81,12 +86,4 @@ export function progressOf(
   if (target.kind === "layer") return lanes.count(target.layer, target.range);
   const held = timeline.residency.subarray(target.range.in, target.range.out);
   return { held: held.reduce((sum, bits) => sum + Number(bits !== 0), 0), total: held.length };
-}
-
-/** What rendering the rest takes; 0 where that is not known. */
-function remainingOf(target: FillTarget, { costs, residency }: PreviewTimeline): Milliseconds {
-  if (target.kind === "layer") return 0;
-  let ms = 0;
-  for (let frame = target.range.in; frame < target.range.out; frame++) if (!residency[frame]) ms += costs.costs[frame]!;
-  return ms;
 }

@@ -13,6 +13,7 @@ import {
 import type { DepthConverter } from "./depthConverter";
 import type { HeldPicture, Target } from "./frameStorage";
 import { reusePixels } from "./pixels";
+import { Scratch } from "./spareBuffers";
 
 /** A frame's file, in one piece or more. */
 export interface Encoded {
@@ -30,7 +31,7 @@ const EXR_START = 0x76;
 export class FrameCodec {
   /** Milliseconds that unpacking takes for a byte of packed file, as the last ones did. */
   private unpackMsAByte: number | undefined;
-  private scratch = new ArrayBuffer(0);
+  private readonly scratch = new Scratch();
 
   constructor(private readonly converter: DepthConverter) {}
 
@@ -48,15 +49,10 @@ export class FrameCodec {
     return plain({ ...lowered, pixels: this.fixed(lowered.pixels) });
   }
 
-  private scratchFor(bytes: Bytes): Uint8Array<ArrayBuffer> {
-    if (this.scratch.byteLength < bytes) this.scratch = new ArrayBuffer(bytes);
-    return new Uint8Array(this.scratch, 0, bytes);
-  }
-
   /** The same pixels in a buffer that cannot be resized, until the next frame comes. */
   private fixed(pixels: Uint8Array): Uint8Array {
     if (!(pixels.buffer as ArrayBuffer).resizable) return pixels;
-    const copy = this.scratchFor(pixels.byteLength);
+    const copy = this.scratch.take(pixels.byteLength);
     copy.set(pixels);
     return copy;
   }
@@ -67,7 +63,7 @@ export class FrameCodec {
     const isCopied = file[0] !== EXR_START;
     const target = (bytes: Bytes) => reusePixels(bytes, spare);
     // Loops over a buffer that can be resized take several times as long as over one that cannot.
-    const picture = readFrame(file, isCopied ? target : (bytes) => this.scratchFor(bytes), this.converter.kernels);
+    const picture = readFrame(file, isCopied ? target : (bytes) => this.scratch.take(bytes), this.converter.kernels);
     let pixels = picture.pixels as Uint8Array<ArrayBuffer>;
     if (!isCopied) {
       pixels = target(pixels.byteLength);

@@ -65,11 +65,3 @@ test("screens get a copy when something changed, and nothing otherwise", () => {
   timeline.mark(key(4), IN_MEMORY, false);
   expect(timeline.takeChanges()!.residency[4]).toBe(0);
 });
-
-test("what is held counts wherever it is; the rest is what it costs", () => {
-  const timeline = open(1, [key(0)], [key(1)]);
-  timeline.computeKeys(Infinity);
-  timeline.measure(key(5), { ms: 40, costs: [], nodesTimed: true, renderer: "cpu-1" }, new Set());
-  timeline.measure(key(0), { ms: 90, costs: [], nodesTimed: true, renderer: "cpu-1" }, new Set());
-  expect(timeline.heldAndRemaining()).toEqual({ held: 2, remainingMs: 40 });
-});

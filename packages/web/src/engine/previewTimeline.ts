@@ -1,5 +1,6 @@
 import {
   buildGraph,
+  inOrder,
   IN_MEMORY,
   mainComposition,
   ON_DISK,
@@ -8,6 +9,7 @@ import {
   type Bakes,
   type Composition,
   type ContentKey,
+  type CostModel,
   type Document,
   type FrameGraph,
   type FrameNumber,
@@ -16,6 +18,9 @@ import {
 } from "@kinetocache/core";
 import { FrameCosts, type CostBook, type FrameTiming, type TakenBranch } from "./frameCosts";
 import type { TimelineData } from "./protocol";
+
+// Where in a composition it is looked what it is made of.
+const SAMPLES = [0, 0.2, 0.45, 0.7, 0.9];
 
 /** Where frames are held when a timeline first learns their keys. */
 export interface Tiers {
@@ -105,12 +110,11 @@ export class PreviewTimeline {
   keyOf(frame: FrameNumber): ContentKey {
     const known = this.frames.keyOf(frame);
     if (known) return known;
-    const { key, root } = this.graphOf(frame);
+    const { key } = this.graphOf(frame);
     const held = (this.tiers.inMemory(key) ? IN_MEMORY : 0) | (this.tiers.onDisk(key) ? ON_DISK : 0);
     this.frames.setKey(frame, key, held);
     this.heldAtFirst[frame] = held;
-    this.costs.place(frame, key, root, this.stillKeys(frame));
-    this.changed = true;
+    this.place([frame], key);
     return key;
   }
 
@@ -132,6 +136,12 @@ export class PreviewTimeline {
     this.changed = true;
   }
 
+  /** Whether a model can estimate what the composition holds, by some frames of it. */
+  isKnownTo(model: CostModel): boolean {
+    const frames = SAMPLES.map((share) => Math.floor(share * this.duration));
+    return frames.every((frame) => inOrder(this.graphOf(frame).root).every(({ kind }) => model.knows(kind)));
+  }
+
   /** Keys of the branches that look the same in every frame, below one frame. */
   stillKeys(frame: FrameNumber): ReadonlySet<ContentKey> {
     return stillKeys(this.document, frame, this.settings, this.bakes, (of) => this.graphOf(of));
@@ -144,7 +154,14 @@ export class PreviewTimeline {
     still: ReadonlySet<ContentKey>,
     taken: readonly TakenBranch[] = [],
   ): void {
-    this.costs.record(key, this.frames.framesOf(key), timing, still, taken);
+    this.costs.record(key, timing, still, taken);
+    const frames = this.frames.framesOf(key);
+    if (frames.length > 0) this.place(frames, key);
+  }
+
+  private place(frames: readonly FrameNumber[], key: ContentKey): void {
+    const first = frames[0]!;
+    this.costs.place(frames, key, this.graphOf(first), this.stillKeys(first));
     this.changed = true;
   }
 
@@ -154,7 +171,7 @@ export class PreviewTimeline {
     while (this.hasUnkeyed && performance.now() < until) this.keyOf(this.nextUnkeyed++);
   }
 
-  /** Frames that were never measured are to be estimated again, by what the cost model knows now. */
+  /** Frames that were never measured, or when little was known, are looked at again by what the cost model knows now. */
   estimateAgain(): void {
     this.nextUnestimated = 0;
   }
@@ -164,9 +181,7 @@ export class PreviewTimeline {
     const until = performance.now() + limitMs;
     while (this.nextUnestimated < this.nextUnkeyed && performance.now() < until) {
       const frame = this.nextUnestimated++;
-      if (this.costs.measured[frame]) continue;
-      const { key, root } = this.graphOf(frame);
-      this.costs.place(frame, key, root, this.stillKeys(frame));
+      if (!this.costs.isSettled(frame)) this.place([frame], this.keyOf(frame));
     }
     this.changed = true;
   }
@@ -184,15 +199,9 @@ export class PreviewTimeline {
     return { lost, regained };
   }
 
-  /** Frames held anywhere, and what rendering all the others takes. */
-  heldAndRemaining(): { held: number; remainingMs: Milliseconds } {
-    let held = 0;
-    let remainingMs = 0;
-    for (let frame = 0; frame < this.duration; frame++) {
-      if (this.residency[frame]) held++;
-      else remainingMs += this.costs.costs[frame]!;
-    }
-    return { held, remainingMs };
+  /** Keys of the frames that are known so far. */
+  *keys(): Generator<ContentKey> {
+    for (let frame = 0; frame < this.nextUnkeyed; frame++) yield this.keyOf(frame);
   }
 
   /** A copy for the screens, or undefined when nothing has changed since the last one. @param force whether it has */

@@ -34,6 +34,8 @@ import type {
 import type { BakeStatus } from "./bakeRun";
 import type { BrowserDiskState } from "./browserDisk/browserDisk";
 import type { FillOrder } from "./fillOrders";
+import type { CostRecord } from "./frameCosts";
+import type { Outlook } from "./outlook";
 import type { RenderResources } from "./resources";
 import type { ResponseTimes } from "./responses";
 import type { Savings } from "./savings";
@@ -140,6 +142,10 @@ export type Command =
       /** What brought this state: decides what is said about frames lost or found again. */
       readonly cause: "open" | "edit" | "undo" | "redo";
     }
+  /** What an earlier session measured, before the composition is opened. */
+  | { readonly kind: "recall"; readonly record: CostRecord }
+  /** Share of the time in which render workers had the processor lately, above 0 to 1; less while others take it. */
+  | { readonly kind: "contention"; readonly share: number }
   /** What is chosen for single layers of the open composition. */
   | { readonly kind: "layers"; readonly layers: LayerChoices }
   | { readonly kind: "bakes"; readonly bakes: readonly Bake[] }
@@ -216,6 +222,8 @@ export interface LayerCost {
   readonly playheadMs?: Milliseconds;
   /** Mean over the in–out range; undefined while nothing is known of it. */
   readonly rangeMs?: Milliseconds;
+  /** What drawing took that is done once for all frames; undefined where nothing was drawn once, or not yet. */
+  readonly onceMs?: Milliseconds;
   /** Whether every frame of the range was measured layer by layer. */
   readonly rangeMeasured: boolean;
   /** Whether the figure at the playhead was measured. */
@@ -250,11 +258,13 @@ export interface Status {
   };
   readonly filling: {
     readonly paused: boolean;
-    /** Frames of the composition that are held in memory or on disk, and how many there are. */
-    readonly held: number;
+    /** Frames of the composition that filling has nothing more to do for, and how many there are. */
+    readonly done: number;
     readonly total: number;
     /** Estimated time for the rest. */
     readonly remainingMs?: Milliseconds;
+    /** Estimated time until memory holds as much of the range as it can. */
+    readonly intoMemoryMs?: Milliseconds;
   };
   readonly comparison?: Comparison;
   readonly bakes: readonly BakeStatus[];
@@ -304,6 +314,16 @@ export interface CacheChange {
   readonly regained: number;
 }
 
+/** Where time went during a take. */
+export interface TakenTime {
+  /** Null for what belongs to no layer: stacking them, or reading frames of the whole that were baked. */
+  readonly layer: string | null;
+  /** The layer's name then; takes of earlier releases do not say. */
+  readonly name?: string;
+  readonly isReading?: boolean;
+  readonly ms: Milliseconds;
+}
+
 export interface MeasuredTake {
   readonly startedAtMs: number;
   readonly document: {
@@ -328,7 +348,13 @@ export interface MeasuredTake {
   readonly frames: readonly TakeFrame[];
   readonly summary: TakeSummary;
   /** Render time by layer during the take, summed over all workers; null is the final stack. */
-  readonly layerMs: readonly { readonly layer: string | null; readonly ms: Milliseconds }[];
+  readonly layerMs: readonly TakenTime[];
+  /** The frames that were rendered: how many, what they took on average, and what that was expected to be when it began. */
+  readonly renderedFrames?: {
+    readonly frames: number;
+    readonly meanMs: Milliseconds;
+    readonly expectedMs: Milliseconds;
+  };
   readonly heldAtStart: { readonly memory: number; readonly disk: number };
   /** Why a chosen graphics device did not render all of it. */
   readonly graphicsFault?: string;
@@ -350,10 +376,13 @@ export type EngineEvent =
   /** A bake is complete. */
   | { readonly kind: "baked"; readonly bake: Bake }
   | { readonly kind: "savings"; readonly savings: Savings }
+  | { readonly kind: "outlook"; readonly outlook: Outlook | undefined }
   | { readonly kind: "explanation"; readonly explanation: Explanation }
+  /** What was measured so far, to be kept for the next session. */
+  | { readonly kind: "costs"; readonly record: CostRecord }
   | { readonly kind: "take"; readonly take: MeasuredTake }
   /** A take ended early, and is not kept. */
-  | { readonly kind: "takeStopped" }
+  | { readonly kind: "takeStopped"; readonly changed: boolean }
   | { readonly kind: "parallelCurve"; readonly points: readonly ParallelPoint[] }
   | { readonly kind: "graphicsTrial"; readonly results: readonly GraphicsResult[] }
   | { readonly kind: "formatTrial"; readonly results: readonly FormatTrial[] }

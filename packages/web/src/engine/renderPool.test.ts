@@ -104,3 +104,27 @@ test("a worker that is no longer wanted stays away, also when it has just died",
   await jest.advanceTimersByTimeAsync(60_000);
   expect([workers.length, outcomes]).toEqual([2, []]);
 });
+
+const done = (job: number, memoryBytes: number) =>
+  ({ kind: "rendered", job, memoryBytes, lent: [], branches: [] }) as unknown as RenderOutcome;
+
+test("a worker with more memory than it may keep makes place for another, when it has nothing to do, and once", async () => {
+  const { pool, workers, outcomes, render } = rig();
+  render(1);
+  workers[0]!.onmessage!({ data: done(1, 3000) });
+  render(2);
+  pool.fit(1000);
+  expect([workers.length, pool.memoryBytes]).toEqual([1, 3000]);
+  workers[0]!.onmessage!({ data: done(2, 3000) });
+  expect([workers.length, workers[0]!.isTerminated, pool.memoryBytes]).toEqual([2, true, 0]);
+  expect(outcomes).toHaveLength(2);
+  // What is needed after all is kept.
+  render(3);
+  await jest.advanceTimersByTimeAsync(1);
+  workers[1]!.onmessage!({ data: done(3, 3000) });
+  expect([workers.length, pool.memoryBytes]).toEqual([2, 3000]);
+  pool.fit(4000);
+  expect(workers).toHaveLength(2);
+  pool.fit(1000);
+  expect(workers).toHaveLength(3);
+});

@@ -17,6 +17,8 @@ const LONGEST_REST_MS: Milliseconds = 10_000;
 class Member {
   private worker: Worker | undefined;
   private timer: ReturnType<typeof setTimeout> | undefined;
+  /** What it may keep of its memory once it has ended what it is at. */
+  private mostBytes: Bytes | undefined;
   /** Workers that ended one after the other without having rendered anything. */
   private failures = 0;
   /** What came while there was no worker. */
@@ -45,6 +47,21 @@ class Member {
     else this.waiting = [request, transfer];
   }
 
+  /** Memory of WebAssembly never shrinks: a worker that has more than this makes place for another one, once. */
+  fit(mostBytes: Bytes): void {
+    this.mostBytes = mostBytes;
+    if (this.job === undefined) this.fitNow();
+  }
+
+  private fitNow(): void {
+    const isTooMuch = this.mostBytes !== undefined && this.memoryBytes > this.mostBytes;
+    this.mostBytes = undefined;
+    if (!isTooMuch || !this.worker) return;
+    this.worker.terminate();
+    this.memoryBytes = 0;
+    this.start();
+  }
+
   close(): void {
     clearTimeout(this.timer);
     this.worker?.terminate();
@@ -63,6 +80,7 @@ class Member {
       if (outcome.kind === "rendered") this.memoryBytes = outcome.memoryBytes;
       if (outcome.kind === "failed" && outcome.ended) this.replace();
       else if (outcome.kind !== "failed") this.failures = 0;
+      this.fitNow();
       this.onOutcome(outcome);
     };
     worker.onerror = (event) => {
@@ -124,6 +142,11 @@ export class RenderPool {
     const wanted = Math.max(1, Math.min(MOST_WORKERS, count));
     while (this.members.length < wanted) this.members.push(this.newMember(this.members.length));
     this.members.splice(wanted).forEach((member) => member.close());
+  }
+
+  /** Gives back what workers have beyond this, each. */
+  fit(mostBytes: Bytes): void {
+    for (const member of this.members) member.fit(mostBytes);
   }
 
   /** What is rendered from the next frame on. */

@@ -14,6 +14,7 @@ function recorder(residency = new Uint8Array(24)): TakeRecorder {
     bakes: [],
     range,
     residency,
+    expected: new Float32Array(24).fill(18),
     startMs: 5000,
   });
 }
@@ -65,15 +66,19 @@ test("after a stall all later frames are due that much later", () => {
 test("render time is summed by layer, the dearest first, and bytes read are those of the whole take", () => {
   const take = recorder();
   const cost = (layer: string | null, ms: number) => ({ key: "k", kind: "place" as const, layer, units: 1, ms });
-  take.rendered([cost("birds", 10), cost("sky", 30), cost(null, 5)]);
-  take.rendered([cost("birds", 25)]);
+  const reading = { ...cost(null, 7), kind: "sequence" as const };
+  take.rendered(4, { ms: 46, costs: [cost("square", 10), cost("sky", 30), cost(null, 5)] });
+  take.rendered(5, { ms: 34, costs: [cost("square", 25), reading] });
   take.read(100);
   take.read(50);
-  const { layerMs, summary } = take.finish();
+  const { layerMs, summary, renderedFrames } = take.finish();
   expect(layerMs).toEqual([
-    { layer: "birds", ms: 35 },
-    { layer: "sky", ms: 30 },
+    { layer: "square", name: "square", ms: 35 },
+    // It was removed meanwhile.
+    { layer: "sky", name: undefined, ms: 30 },
+    { layer: null, isReading: true, ms: 7 },
     { layer: null, ms: 5 },
   ]);
+  expect(renderedFrames).toEqual({ frames: 2, meanMs: 40, expectedMs: 18 });
   expect(summary.bytesRead).toBe(150);
 });

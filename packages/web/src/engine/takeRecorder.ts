@@ -7,15 +7,15 @@ import {
   summariseTake,
   type Bake,
   type Bytes,
-  type CostSample,
   type Document,
   type FrameNumber,
   type FrameRange,
   type Milliseconds,
   type Origin,
+  type RenderedFrame,
   type TakeFrame,
 } from "@kinetocache/core";
-import type { LayerChoices, MeasuredTake, PreviewSettings } from "./protocol";
+import type { LayerChoices, MeasuredTake, PreviewSettings, TakenTime } from "./protocol";
 
 function variantName({ main, variants }: Document): string {
   return variants.find(({ composition }) => composition === main)!.name;
@@ -24,7 +24,11 @@ function variantName({ main, variants }: Document): string {
 /** Notes one playback run, frame by frame. */
 export class TakeRecorder {
   private readonly frames: TakeFrame[] = [];
-  private readonly layerMs = new Map<string | null, Milliseconds>();
+  /** By layer; "" is the stack. */
+  private readonly layerMs = new Map<string, Milliseconds>();
+  /** Reading frames of the whole that were baked. */
+  private readingMs: Milliseconds = 0;
+  private readonly rendering = { frames: 0, ms: 0, expectedMs: 0 };
   private readonly heldAtStart: MeasuredTake["heldAtStart"];
   private readonly startedAtMs = Date.now();
   private bytesRead: Bytes = 0;
@@ -41,6 +45,8 @@ export class TakeRecorder {
       readonly graphicsFault?: string;
       readonly range: FrameRange;
       readonly residency: Uint8Array;
+      /** What each frame of the composition is expected to cost when the take begins; 0 where nothing is known. */
+      readonly expected: Float32Array;
       readonly startMs: Milliseconds;
     },
   ) {
@@ -63,8 +69,14 @@ export class TakeRecorder {
     this.stallMs += byMs;
   }
 
-  rendered(costs: readonly CostSample[]): void {
-    for (const { layer, ms } of costs) this.layerMs.set(layer, (this.layerMs.get(layer) ?? 0) + ms);
+  rendered(frame: FrameNumber, { ms: tookMs, costs }: Pick<RenderedFrame, "ms" | "costs">): void {
+    for (const { layer, kind, ms } of costs) {
+      if (layer === null && kind === "sequence") this.readingMs += ms;
+      else this.layerMs.set(layer ?? "", (this.layerMs.get(layer ?? "") ?? 0) + ms);
+    }
+    this.rendering.frames++;
+    this.rendering.ms += tookMs;
+    this.rendering.expectedMs += this.run.expected[frame] ?? 0;
   }
 
   /** The processor took over from a graphics device. */
@@ -78,7 +90,13 @@ export class TakeRecorder {
 
   finish(): MeasuredTake {
     const { document, bakes, settings, layers, range } = this.run;
-    const { name, width, height, rate } = mainComposition(document);
+    const { name, width, height, rate, layers: composed } = mainComposition(document);
+    const nameOf = (layer: string) => composed.find(({ id }) => id === layer)?.name;
+    const layerMs = [...this.layerMs].map(([layer, ms]): TakenTime =>
+      layer === "" ? { layer: null, ms } : { layer, name: nameOf(layer), ms },
+    );
+    if (this.readingMs > 0) layerMs.push({ layer: null, isReading: true, ms: this.readingMs });
+    const { frames: rendered, ms, expectedMs } = this.rendering;
     const budgetMs = frameBudgetMs(rate);
     return {
       startedAtMs: this.startedAtMs,
@@ -91,7 +109,10 @@ export class TakeRecorder {
       depth: document.depth,
       frames: this.frames,
       summary: summariseTake(this.frames, budgetMs, this.bytesRead),
-      layerMs: [...this.layerMs].map(([layer, ms]) => ({ layer, ms })).sort((a, b) => b.ms - a.ms),
+      layerMs: layerMs.sort((a, b) => b.ms - a.ms),
+      ...(rendered === 0
+        ? {}
+        : { renderedFrames: { frames: rendered, meanMs: ms / rendered, expectedMs: expectedMs / rendered } }),
       heldAtStart: this.heldAtStart,
       ...(this.graphicsFault === undefined ? {} : { graphicsFault: this.graphicsFault }),
     };

@@ -39,3 +39,17 @@ export function tradeOffsInForce(settings: PreviewSettings, layers: LayerChoices
 export function isLasting({ solo, effectsOff }: RenderSettings): boolean {
   return solo.length === 0 && effectsOff.length === 0;
 }
+
+const sorted = (names: readonly string[]) => [...names].sort();
+
+/** What decides how a take goes, beside the composition and what is held. */
+export function takeTerms(settings: PreviewSettings, layers: Pick<LayerChoices, "solo" | "effectsOff">): object {
+  const acting = inForce(settings);
+  const { fraction, effects, motionBlur, memoryBudgetBytes, parallel, window, pacing, effectsOn, decodingOn } = acting;
+  const { solo, effectsOff } = settings.tradeOffs ? layers : { solo: [], effectsOff: [] };
+  return {
+    ...{ fraction, effects, motionBlur, memoryBudgetBytes, parallel, window, pacing, effectsOn, decodingOn },
+    solo: sorted(solo),
+    effectsOff: sorted(effectsOff),
+  };
+}

@@ -11,6 +11,7 @@ import {
   type Target,
 } from "./frameStorage";
 import { Helper, type Running } from "./helper";
+import { copyPixels } from "./pixels";
 
 interface Remote<T> extends Running {
   readonly remote: Comlink.Remote<T>;
@@ -37,7 +38,10 @@ export class WorkerStorage<T extends FrameStorage> implements FrameStorage {
   }
 
   store(frame: OutgoingFrame, target: Target): Promise<Answer<Bytes>> {
-    return this.request((storage) => storage.store(frame, target));
+    // A copy that travels: one made on the way would stay, twice, until the browser's collector comes by.
+    const pixels = copyPixels(frame.picture.pixels);
+    const copy = { ...frame, picture: { ...frame.picture, pixels } };
+    return this.request((storage) => storage.store(Comlink.transfer(copy, [pixels.buffer]), target));
   }
 
   remove(key: ContentKey, location: string): Promise<Answer<void>> {

@@ -10,14 +10,15 @@ export interface AmountProps {
   readonly max: number;
   readonly step?: number;
   readonly onChange: (value: number) => void;
+  readonly onRefused?: (typed: number) => void;
 }
 
 /** A labelled number. */
-export function Amount({ id, label, unit, value, min, max, step = 1, onChange }: AmountProps) {
+export function Amount({ id, label, unit, value, min, max, step = 1, ...rest }: AmountProps) {
   return (
     <div className="amount">
       <Form.Label htmlFor={id}>{label}</Form.Label>
-      <NumberField id={id} value={value} min={min} max={max} step={step} unit={unit} onChange={onChange} />
+      <NumberField id={id} value={value} min={min} max={max} step={step} unit={unit} {...rest} />
     </div>
   );
 }

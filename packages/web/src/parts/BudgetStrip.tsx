@@ -1,4 +1,5 @@
-import { frameBudgetMs, frameBytes, framesPerSecond, requiredReadBack } from "@kinetocache/core";
+import { frameBudgetMs, frameBytes, framesPerSecond, ON_DISK, requiredReadBack } from "@kinetocache/core";
+import { useMemo } from "react";
 import { Link } from "react-router";
 import { usedBytes } from "../data/room";
 import { useEngine } from "../data/engineStore";
@@ -8,7 +9,7 @@ import { useMachine } from "../data/server";
 import { useWorkspace } from "../data/workspace";
 import { CompositionMenu } from "./CompositionMenu";
 import { MachineMenu } from "./MachineMenu";
-import { bytesText, msText, rateText } from "./format";
+import { bytesText, msNumber, msText, rateText } from "./format";
 
 interface GaugeProps {
   readonly label: string;
@@ -18,14 +19,16 @@ interface GaugeProps {
   /** Used and limit in one unit; the scale shows the larger of them. */
   readonly used: number;
   readonly limit: number;
+  /** A single value beside, marked on the bar. */
+  readonly mark?: { readonly at: number; readonly text: string };
   readonly over: boolean;
   readonly tier: "time" | "memory" | "disk";
   readonly to: string;
 }
 
 /** One budget: what is used, where the limit is. */
-function Gauge({ label, limitText, value, estimate, used, limit, over, tier, to }: GaugeProps) {
-  const scale = Math.max(used, limit * 1.02, 1e-9);
+function Gauge({ label, limitText, value, estimate, used, limit, mark, over, tier, to }: GaugeProps) {
+  const scale = Math.max(used, mark?.at ?? 0, limit * 1.02, 1e-9);
   return (
     <Link to={to} className={`gauge ${over ? "is-over" : ""}`}>
       <span className="gauge-head">
@@ -35,45 +38,53 @@ function Gauge({ label, limitText, value, estimate, used, limit, over, tier, to 
       <span className={`gauge-value ${estimate ? "is-estimate" : ""}`}>
         {value}
         {estimate ? <small> est.</small> : null}
+        {mark ? <small className="gauge-mark-text"> {mark.text}</small> : null}
       </span>
       <span className={`gauge-bar tier-${tier}`} aria-hidden="true">
         <span className="gauge-fill" style={{ width: `${(100 * Math.min(used, scale)) / scale}%` }} />
+        {mark ? <span className="gauge-mark" style={{ left: `${(100 * mark.at) / scale}%` }} /> : null}
         <span className="gauge-limit" style={{ left: `${(100 * limit) / scale}%` }} />
       </span>
     </Link>
   );
 }
 
-/** The costliest frame of the range, and whether its cost was measured. */
-function useHeaviestFrame(): { ms: number; measured: boolean } | undefined {
+interface FrameTimes {
+  readonly meanMs: number;
+  readonly heaviestMs: number;
+  /** Whether all of it was measured. */
+  readonly measured: boolean;
+}
+
+/** What the frames of the range cost to render, held or not; undefined while nothing is known of them. */
+function useFrameTimes(): FrameTimes | undefined {
   const timeline = useEngine((state) => state.timeline);
   const range = useEngine((state) => state.status?.range);
-  if (!timeline || !range) return undefined;
-  let worst = 0;
-  let measured = true;
-  for (let frame = range.in; frame < range.out; frame++) {
-    const cost = timeline.costs[frame] ?? 0;
-    if (cost > worst) {
-      worst = cost;
-      measured = timeline.measured[frame] !== 0;
-    }
-  }
-  return worst > 0 ? { ms: worst, measured } : undefined;
+  return useMemo(() => {
+    if (!timeline || !range) return undefined;
+    const costs = timeline.costs.subarray(range.in, range.out);
+    const heaviestMs = costs.reduce((most, ms) => Math.max(most, ms), 0);
+    if (heaviestMs === 0) return undefined;
+    const meanMs = costs.reduce((sum, ms) => sum + ms, 0) / costs.length;
+    const measured = timeline.measured.subarray(range.in, range.out).every((origin) => origin !== 0);
+    return { meanMs, heaviestMs, measured };
+  }, [timeline, range]);
 }
 
 function FrameTimeGauge() {
   const { composition } = useWorkspace();
-  const heaviest = useHeaviestFrame();
+  const times = useFrameTimes();
   const budget = frameBudgetMs(composition.rate);
   return (
     <Gauge
-      label="Heaviest frame"
+      label="Mean frame"
       limitText={`budget ${msText(budget)}`}
-      value={heaviest ? msText(heaviest.ms) : "–"}
-      estimate={heaviest && !heaviest.measured}
-      used={heaviest?.ms ?? 0}
+      value={times ? msText(times.meanMs) : "–"}
+      estimate={times && !times.measured}
+      used={times?.meanMs ?? 0}
       limit={budget}
-      over={(heaviest?.ms ?? 0) > budget}
+      mark={times && { at: times.heaviestMs, text: `heaviest ${msNumber(times.heaviestMs)}` }}
+      over={(times?.meanMs ?? 0) > budget}
       tier="time"
       to="/preview"
     />
@@ -120,6 +131,12 @@ function DiskGauge() {
 function ReadBackGauge() {
   const { composition, document, settings } = useWorkspace();
   const rate = useEngine((state) => state.status?.readRate);
+  // What is in memory need not be read.
+  const isRead = useEngine(
+    ({ status, timeline }) =>
+      status !== undefined &&
+      (timeline?.residency.subarray(status.range.in, status.range.out).some((tiers) => tiers === ON_DISK) ?? false),
+  );
   const needed = requiredReadBack(frameBytes(composition, settings.fraction, document.depth), composition.rate);
   return (
     <Gauge
@@ -128,7 +145,7 @@ function ReadBackGauge() {
       value={rate ? `${bytesText(rate)}/s` : "not measured"}
       used={rate ?? 0}
       limit={needed}
-      over={rate !== undefined && rate < needed}
+      over={isRead && rate !== undefined && rate < needed}
       tier="disk"
       to="/storage"
     />

@@ -72,13 +72,13 @@ function TakeJob() {
 
 function FillingJob() {
   const { changeSettings } = useWorkspace();
-  const { paused, held, total, remainingMs } = useEngine((state) => state.status!.filling);
+  const { paused, done, total, remainingMs } = useEngine((state) => state.status!.filling);
   return (
     <DrawerJob
       title="Background rendering"
-      figures={countText(held, total, remainingMs)}
-      label="Frames held"
-      now={held}
+      figures={countText(done, total, remainingMs)}
+      label="Frames filled"
+      now={done}
       max={total}
       paused={paused}
       onPause={(rests) => send({ kind: "pauseFilling", paused: rests })}
@@ -220,7 +220,7 @@ export function JobDrawer() {
   const isTrial = useEngine((state) => state.status?.trial !== undefined);
   const measuringTake = useEngine((state) => state.status?.measuringTake ?? false);
   const filling = useEngine(({ status }) => {
-    if (!status || status.filling.held >= status.filling.total) return false;
+    if (!status || status.filling.done >= status.filling.total) return false;
     return (status.mode === "filling" && status.orders.length === 0) || status.filling.paused;
   });
   const jobs = useJobsUnderWay();

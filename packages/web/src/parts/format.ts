@@ -16,7 +16,12 @@ export function bytesText(bytes: number): string {
 }
 
 export function msText(ms: number): string {
-  return `${ms >= 100 ? ms.toFixed(0) : ms.toFixed(1)} ms`;
+  return `${msNumber(ms)} ms`;
+}
+
+/** The same without its unit. */
+export function msNumber(ms: number): string {
+  return ms >= 100 ? ms.toFixed(0) : ms.toFixed(1);
 }
 
 /** A duration as a person would say it. */

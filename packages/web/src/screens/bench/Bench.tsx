@@ -101,8 +101,9 @@ function useBudgets(standing: Standing): readonly Budget[] {
       name: "Read-back",
       stands: readRate === undefined ? "not measured" : `${bytesText(readRate)}/s`,
       reason: `playing from disk needs ${bytesText(needed)}/s`,
-      over: readRate !== undefined && readRate < needed,
-      to: "/sweep",
+      // What is in memory need not be read.
+      over: standing.held > standing.inMemory && readRate !== undefined && readRate < needed,
+      to: "/storage",
     },
   ];
 }
@@ -142,6 +143,7 @@ function useSteps(standing: Standing): readonly NextStep[] {
     parallel: settings.parallel,
     cores: machine?.cores ?? settings.parallel,
     smallerShare: smaller === undefined ? undefined : (smaller / settings.fraction) ** 2,
+    fillMs: useEngine((engine) => engine.status?.filling.intoMemoryMs),
     fills: settings.background === "Idle",
     faster: fasterDevice(useTrial("graphicsTrial"), composition.name, settings.effectsOn),
     isMeasured: standing.summary !== undefined,

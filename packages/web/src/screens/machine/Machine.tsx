@@ -36,7 +36,10 @@ import { StatedGraphics } from "./StatedGraphics";
 import { WhatIf } from "./WhatIf";
 
 const GIB = 2 ** 30;
-const MOST_PARALLEL = 64;
+
+// What programs that cannot address more could still work with.
+const LEAST_HOST_GIB = 0.25;
+const MOST_HOST_GIB = 1024;
 
 /** Working buffers of one frame in parallel, for the open composition. A parked frame is made at full size. */
 function useWorkingBytes(): number {
@@ -51,6 +54,7 @@ function useWorkingBytes(): number {
 interface SharedProps {
   readonly figures: LiveFigures;
   readonly shares: Shares;
+  readonly cores: number;
   /** Working buffers of one frame in parallel. */
   readonly oneBytes: number;
   readonly note: string;
@@ -61,8 +65,8 @@ interface SharedProps {
 }
 
 /** How memory is shared; below it the rest of the screen. */
-function Shared({ figures, shares, oneBytes, note, onApply, left, right }: SharedProps) {
-  const { composition, document, settings } = useWorkspace();
+function Shared({ figures, cores, shares, oneBytes, note, onApply, left, right }: SharedProps) {
+  const { composition, document, settings, notify } = useWorkspace();
   const range = useEngine((state) => state.status?.range);
   const [dragged, setDragged] = useState<Partial<Shares>>();
   const shown = { ...shares, ...dragged };
@@ -76,7 +80,15 @@ function Shared({ figures, shares, oneBytes, note, onApply, left, right }: Share
   };
   const here = preview(split.cacheBytes, composition, { fraction: settings.fraction, depth }, rangeFrames);
   const room = split.installedBytes - split.systemBytes - split.programsBytes;
-  const parallelRoom = Math.min(MOST_PARALLEL, mostParallel(split, oneBytes));
+  // As on Preview: more than there are cores gains nothing.
+  const parallelRoom = Math.min(cores, mostParallel(split, oneBytes));
+  const refuse = (what: string, most: number) => (typed: number) =>
+    notify(`${typed} GB is no amount for "${what}": from 0 to ${most} GB. Nothing changed.`);
+  const refuseHost = (typed: number) =>
+    notify(
+      `${typed} GB is no host limit: from ${LEAST_HOST_GIB} to ${MOST_HOST_GIB} GB, or 0 for none. Nothing changed.`,
+    );
+  const roomGib = Number((room / GIB).toFixed(2));
   return (
     <>
       <div className="page-head">
@@ -99,9 +111,10 @@ function Shared({ figures, shares, oneBytes, note, onApply, left, right }: Share
             unit="GB"
             value={Number((shown.keptFreeBytes / GIB).toFixed(2))}
             min={0}
-            max={Number((room / GIB).toFixed(2))}
+            max={roomGib}
             step={0.1}
             onChange={(value) => apply({ keptFreeBytes: Math.round(value * GIB) })}
+            onRefused={refuse("Kept free", roomGib)}
           />
           <Amount
             id="parallel"
@@ -118,9 +131,10 @@ function Shared({ figures, shares, oneBytes, note, onApply, left, right }: Share
             unit="GB"
             value={Number((shown.cacheBytes / GIB).toFixed(2))}
             min={Number((SMALLEST_BUDGET / GIB).toFixed(2))}
-            max={Number((room / GIB).toFixed(2))}
+            max={roomGib}
             step={0.1}
             onChange={(value) => apply({ cacheBytes: Math.round(value * GIB) })}
+            onRefused={refuse("Memory cache", roomGib)}
           />
           <Amount
             id="host-limit"
@@ -128,9 +142,13 @@ function Shared({ figures, shares, oneBytes, note, onApply, left, right }: Share
             unit="GB"
             value={Number(((shown.hostLimitBytes ?? 0) / GIB).toFixed(2))}
             min={0}
-            max={1024}
+            max={MOST_HOST_GIB}
             step={1}
-            onChange={(value) => apply({ hostLimitBytes: value < 0.25 ? undefined : Math.round(value * GIB) })}
+            onChange={(value) => {
+              if (value > 0 && value < LEAST_HOST_GIB) refuseHost(value);
+              else apply({ hostLimitBytes: value === 0 ? undefined : Math.round(value * GIB) });
+            }}
+            onRefused={refuseHost}
           />
         </div>
         <p className="control-note">{note}</p>
@@ -171,6 +189,7 @@ function ThisMachine() {
     <main className="page">
       <Shared
         figures={figures}
+        cores={navigator.hardwareConcurrency}
         oneBytes={oneBytes}
         shares={shares}
         note="Drag a boundary or type. What is set here is in force at once; lowering the cache gives its memory back."
@@ -226,6 +245,7 @@ function SimulatedMachine({ sheet, id, figures }: SimulatedProps) {
     <main className="page">
       <Shared
         figures={figures}
+        cores={sheet.hardware.cores}
         oneBytes={oneBytes}
         shares={shares}
         note={`${sheet.name} is simulated: its figures come from its data file, and nothing set here changes this machine.`}

@@ -7,6 +7,8 @@ import { useWorkspace } from "../../data/workspace";
 import { Amount } from "../../parts/Amount";
 
 const GIB = 2 ** 30;
+// The least that a machine sheet takes.
+const LEAST_HOST = GIB / 4;
 
 interface WhatIfProps {
   /** The machine that is changed. */
@@ -82,7 +84,10 @@ export function WhatIf({ sheet, id }: WhatIfProps) {
           min={0}
           max={1024}
           onChange={(value) =>
-            setChange({ ...change, hostLimitBytes: value < 0.25 ? undefined : Math.round(value * GIB) })
+            setChange({
+              ...change,
+              hostLimitBytes: value === 0 ? undefined : Math.max(LEAST_HOST, Math.round(value * GIB)),
+            })
           }
         />
       </div>

@@ -36,6 +36,10 @@ interface LayerRowProps {
   /** Undefined while nothing is known. */
   readonly ms: number | undefined;
   readonly estimated: boolean;
+  /** What drawing took that is done once for all frames. */
+  readonly onceMs: number | undefined;
+  /** Whether what the cost is of is cached, so that it is not rendered now. */
+  readonly cached: boolean;
   /** Share of the costliest layer, 0 to 1. */
   readonly share: number;
   readonly solo: boolean;
@@ -58,6 +62,8 @@ const LayerRow = memo(function LayerRow({
   selected,
   ms,
   estimated,
+  onceMs,
+  cached,
   share,
   solo,
   marked,
@@ -124,10 +130,14 @@ const LayerRow = memo(function LayerRow({
       <span className="layer-bar" aria-hidden="true">
         <span className={estimated ? "is-estimate" : ""} style={{ width: `${100 * share}%` }} />
       </span>
-      <span className={`mono layer-ms ${estimated ? "is-estimate" : ""}`}>
+      <span
+        className={`mono layer-ms ${estimated ? "is-estimate" : ""}`}
+        title={onceMs === undefined ? undefined : `and ${msText(onceMs)} once, for what stays the same in every frame`}
+      >
         {ms === undefined ? "–" : msText(ms)}
         {estimated ? <small> est.</small> : null}
       </span>
+      <span className="layer-cached">{cached ? "cached" : null}</span>
       <Button
         variant="outline-dark"
         size="sm"
@@ -175,6 +185,12 @@ export function LayerRows({ selected, onSelect, onBake }: LayerRowsProps) {
   if (order === "cost") rows.sort((a, b) => rank(b) - rank(a));
   const top = Math.max(1, ...rows.map((layer) => msOf(byLayer.get(layer.id)) ?? 0));
   const baked = useBakedLayers();
+  const cached = useEngine(({ status, timeline }) => {
+    if (!status || !timeline) return false;
+    const { range, playhead } = status;
+    const held = over === "range" ? timeline.residency.subarray(range.in, range.out) : [timeline.residency[playhead]];
+    return held.every((tiers) => tiers !== 0);
+  });
   const isSolo = composition.layers.some(({ id, enabled }) => enabled && layers.solo.includes(id));
 
   const scroller = useRef<HTMLDivElement>(null);
@@ -224,6 +240,8 @@ export function LayerRows({ selected, onSelect, onBake }: LayerRowsProps) {
                 selected={layer.id === selected}
                 ms={ms}
                 estimated={ms !== undefined && !measured}
+                onceMs={cost?.onceMs}
+                cached={cached}
                 share={(ms ?? 0) / top}
                 solo={layers.solo.includes(layer.id)}
                 marked={layers.marked.includes(layer.id)}

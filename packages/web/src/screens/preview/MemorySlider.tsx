@@ -22,7 +22,7 @@ const UNKNOWN_MACHINE = 4 * GIB;
 
 /** Gives the cache memory, saying while it is dragged what that holds. */
 export function MemorySlider() {
-  const { composition, document, settings, changeSettings } = useWorkspace();
+  const { composition, document, settings, changeSettings, notify } = useWorkspace();
   const memory = useEngine((state) => state.status?.memory);
   const machine = useMachine();
   const [dragged, setDragged] = useState<number>();
@@ -77,6 +77,10 @@ export function MemorySlider() {
           step={0.1}
           unit="GB"
           onChange={(value) => apply(value * GIB)}
+          onRefused={(typed) => {
+            if (typed * GIB < SMALLEST_BUDGET) apply(SMALLEST_BUDGET);
+            else notify(`${typed} GB is more than there is: at most ${bytesText(top)}. Nothing changed.`);
+          }}
         />
       </div>
       <p className="control-note">

@@ -10,6 +10,8 @@ import { database, type StoredTake } from "../../data/database";
 import {
   describeTake,
   lateness,
+  latestPair,
+  partName,
   seriesOf,
   spreadOfSeries,
   takeCsv,
@@ -24,10 +26,6 @@ import { Waiting } from "../../parts/Waiting";
 import { ShortcutsSheet } from "../../parts/shortcuts";
 import { differences } from "./differences";
 import { FrameChart } from "./FrameChart";
-
-function layerName(layer: string | null, names: ReadonlyMap<string, string>): string {
-  return layer === null ? "Stacking the layers" : (names.get(layer) ?? layer);
-}
 
 interface TakeColumnProps {
   readonly take: StoredTake;
@@ -128,6 +126,15 @@ function TakeColumn({ take, names, spread }: TakeColumnProps) {
         </dd>
         <dt>Rendered</dt>
         <dd>{summary.hits.rendered}</dd>
+        {take.renderedFrames ? (
+          <>
+            <dt>Rendered, on average</dt>
+            <dd>
+              {msText(take.renderedFrames.meanMs)}
+              {take.renderedFrames.expectedMs > 0 ? ` · ${msText(take.renderedFrames.expectedMs)} expected` : null}
+            </dd>
+          </>
+        ) : null}
         <dt>Frames not on time</dt>
         <dd className="frame-list">{late.length === 0 ? "none" : rangesText(late, 10)}</dd>
       </dl>
@@ -145,14 +152,14 @@ function TakeColumn({ take, names, spread }: TakeColumnProps) {
         <p className="empty">Nothing was rendered.</p>
       ) : (
         <ul className="shares">
-          {take.layerMs.slice(0, 6).map(({ layer, ms }) => (
-            <li key={layer ?? ""}>
-              <span>{layerName(layer, names)}</span>
+          {take.layerMs.slice(0, 6).map((part) => (
+            <li key={`${part.layer ?? ""} ${part.isReading ? "reading" : ""}`}>
+              <span>{partName(part, names)}</span>
               <span className="layer-bar" aria-hidden="true">
-                <span style={{ width: `${(100 * ms) / take.layerMs[0]!.ms}%` }} />
+                <span style={{ width: `${(100 * part.ms) / take.layerMs[0]!.ms}%` }} />
               </span>
               <span className="mono">
-                {durationText(ms)} · {percentText(ms / renderMs)}
+                {durationText(part.ms)} · {percentText(part.ms / renderMs)}
               </span>
             </li>
           ))}
@@ -164,7 +171,7 @@ function TakeColumn({ take, names, spread }: TakeColumnProps) {
 
 /** The screen that compares measured playback runs. */
 export function Takes() {
-  const { composition } = useWorkspace();
+  const { composition, document } = useWorkspace();
   const takes = useLiveQuery(() => database.takes.reverse().toArray());
   const [chosen, setChosen] = useState<readonly number[]>([]);
   if (!takes) return <Waiting for="Reading the takes…" />;
@@ -181,8 +188,8 @@ export function Takes() {
   }
   const names = new Map(composition.layers.map(({ id, name }) => [id, name]));
   const picked = chosen.filter((id) => takes.some((take) => take.id === id));
-  // Without a choice the two latest stand side by side, the older on the left.
-  const pair = (picked.length > 0 ? takes.filter(({ id }) => picked.includes(id)) : takes.slice(0, 2))
+  // The older on the left.
+  const pair = (picked.length > 0 ? takes.filter(({ id }) => picked.includes(id)) : latestPair(takes, document.id))
     .slice(0, 2)
     .reverse();
   const [first, second] = pair as [StoredTake, StoredTake | undefined];

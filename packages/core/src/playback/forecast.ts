@@ -1,0 +1,108 @@
+import { IN_MEMORY } from "../cache";
+import type { FrameNumber, Milliseconds } from "../composition";
+import { schedule, stepAt, type Job, type Pacing, type PlayClock, type Snapshot } from "./scheduler";
+import { summariseTake, type TakeFrame, type TakeSummary } from "./take";
+
+/** What a take begins with, and how quickly frames come to it. */
+export interface TakeConditions extends Pick<
+  Snapshot,
+  | "range"
+  | "duration"
+  | "budgetMs"
+  | "residency"
+  | "renderSlots"
+  | "fetchSlots"
+  | "renderMs"
+  | "fetchMs"
+  | "window"
+  | "memoryFits"
+  | "failed"
+> {
+  readonly pacing: Pacing;
+  /** What rendering a frame really takes; `renderMs` is what the scheduler expects, which is on the safe side. */
+  readonly tookMs: (frame: FrameNumber) => Milliseconds;
+}
+
+interface Running extends Job {
+  readonly endMs: Milliseconds;
+}
+
+// Rounds between two pauses in which others may act.
+const ROUNDS_AT_ONCE = 16;
+const NO_FRAMES: ReadonlySet<FrameNumber> = new Set();
+
+/**
+ * Plays the range once on a virtual clock, with the scheduler of the live engine. Pauses now and then; the residency
+ * that it was given stays as it is.
+ * @returns what a take would come to
+ */
+export function* forecastTake(conditions: TakeConditions): Generator<undefined, TakeSummary> {
+  const { range, budgetMs, pacing, duration } = conditions;
+  const residency = conditions.residency.slice();
+  let clock: PlayClock = { startMs: 0, startFrame: range.in, speed: 1, pacing, loop: false };
+  const frames: TakeFrame[] = [];
+  let jobs: Running[] = [];
+  let nextJob = 0;
+  let [nowMs, shownStep, stallMs] = [0, -1, 0];
+  /** The start of a step, without what stalls moved it by. */
+  const due = (step: number) => step * budgetMs + stallMs;
+
+  const snapshot = (): Snapshot => ({
+    ...conditions,
+    nowMs,
+    mode: "playing",
+    playhead: Math.min(duration - 1, range.in + Math.max(0, shownStep)),
+    residency,
+    jobs,
+    clock,
+    shownStep,
+    memoryRoom: 0,
+    diskTakes: () => false,
+    sharpen: "off",
+    inHand: NO_FRAMES,
+    scrub: "off",
+    orders: [],
+    marked: [],
+    layerFilled: () => true,
+    idleFills: "frames",
+    fillsWhilePlaying: false,
+  });
+  const start = (frame: FrameNumber, kind: Job["kind"], tookMs: Milliseconds) => {
+    jobs.push({ id: nextJob++, frame, kind, purpose: "play", startedMs: nowMs, endMs: nowMs + Math.max(0.01, tookMs) });
+  };
+  const show = (frame: FrameNumber, step: number) => {
+    frames.push({ frame, dueMs: due(step), shownMs: nowMs, origin: "memory" });
+    shownStep = step;
+    const lateBy = nowMs - (clock.startMs + step * budgetMs);
+    if (pacing === "keep time" || lateBy <= budgetMs) return;
+    // A stall moves all that follows.
+    clock = { ...clock, startMs: clock.startMs + lateBy };
+    stallMs += lateBy;
+  };
+
+  for (let rounds = 1; ; rounds++) {
+    if (rounds % ROUNDS_AT_ONCE === 0) yield;
+    let hasActed = false;
+    for (const action of schedule(snapshot())) {
+      hasActed = true;
+      if (action.kind === "end") return summariseTake(frames, budgetMs, 0);
+      if (action.kind === "show") show(action.frame, action.step);
+      else if (action.kind === "skip") {
+        frames.push({ frame: action.frame, dueMs: due(action.step), origin: "skipped" });
+        shownStep = action.step;
+      } else if (action.kind === "render") start(action.frame, "render", conditions.tookMs(action.frame));
+      else if (action.kind === "fetch") start(action.frame, "fetch", conditions.fetchMs);
+    }
+    const next = pacing === "keep time" ? stepAt(clock, nowMs, budgetMs) + 1 : shownStep + 1;
+    const nextMs = clock.startMs + next * budgetMs;
+    // A frame that is due and not there yet is waited for, without a clock.
+    const wakeMs = Math.min(nextMs > nowMs ? nextMs : Infinity, ...jobs.map(({ endMs }) => endMs));
+    if (!Number.isFinite(wakeMs)) {
+      if (hasActed) continue;
+      return summariseTake(frames, budgetMs, 0);
+    }
+    nowMs = Math.max(nowMs, wakeMs);
+    for (const { frame, endMs } of jobs) if (endMs <= nowMs) residency[frame]! |= IN_MEMORY;
+    jobs = jobs.filter(({ endMs }) => endMs > nowMs);
+  }
+}

@@ -1,0 +1,45 @@
+import type { CostRecord } from "../engine/frameCosts";
+import { database, type StoredCosts } from "./database";
+import { readMachine } from "./server";
+
+/** What the machine is called; undefined while the server cannot say. */
+async function machineName(): Promise<string | undefined> {
+  const figures = await readMachine().catch(() => undefined);
+  return figures && `${figures.processor}, ${figures.cores}`;
+}
+
+/** Of which machine costs are while the server cannot say: the one they were last measured on. */
+async function lastMachine(): Promise<string | undefined> {
+  return (await database.costs.orderBy("keptMs").last())?.machine;
+}
+
+/**
+ * What was measured on this machine before: the layers and frames of a composition, and what kinds of effects took last
+ * in any. Undefined where nothing was.
+ */
+export async function recalledCosts(document: string): Promise<CostRecord | undefined> {
+  const machine = (await machineName()) ?? (await lastMachine());
+  if (machine === undefined) return undefined;
+  const kept = await database.costs.where({ machine }).sortBy("keptMs");
+  const newest = kept.at(-1)?.record;
+  if (!newest) return undefined;
+  const own = kept.find(({ record }) => record.document === document)?.record;
+  const sites = new Map(own?.models.map(([renderer, knowledge]) => [renderer, knowledge.sites]));
+  return {
+    document,
+    models: newest.models.map(([renderer, known]) => [renderer, { ...known, sites: sites.get(renderer) ?? [] }]),
+    frames: own?.frames ?? { keys: [], ms: new Float32Array(), layers: [], byLayer: new Float32Array() },
+  };
+}
+
+/** Keeps what was measured for the next session, and nothing of compositions that are not there any more. */
+export async function keepCosts(record: CostRecord): Promise<void> {
+  const machine = (await machineName()) ?? (await lastMachine()) ?? "this machine";
+  const { document } = record;
+  const stored: StoredCosts = { id: `${machine}\n${document}`, machine, document, keptMs: Date.now(), record };
+  await database.transaction("rw", database.costs, database.documents, async () => {
+    await database.costs.put(stored);
+    const there = await database.documents.toCollection().primaryKeys();
+    await database.costs.where("document").noneOf(there).delete();
+  });
+}
