@@ -69,9 +69,7 @@ test("the answer is what a take would come to now, and says whether it was measu
 
 test("the last take is quoted as what it was, and what is estimated says from what", () => {
   const held = (count: number) => ({ frames: 240, held: count });
-  expect(detailOf(held(240), undefined, false, "24")).toBe(
-    "estimated, all 240 frames held; measure a take to know",
-  );
+  expect(detailOf(held(240), undefined, false, "24")).toBe("estimated, all 240 frames held; measure a take to know");
   expect(detailOf(held(12), take(), false, "24")).toBe(
     "estimated, 12 of 240 frames held; last take: 31 % on time, begun with 0 in memory",
   );
