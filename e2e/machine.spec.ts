@@ -56,15 +56,21 @@ test("memory is shared out by dragging and typing, in force at once, and frames 
 
   const detail = page.locator(".page-head span");
   const before = await detail.innerText();
+  // As many as there are cores to begin with, and no more than that.
   await page.getByRole("slider", { name: "Frames in parallel, boundary" }).focus();
-  await page.keyboard.press("ArrowLeft");
+  await page.keyboard.press("ArrowRight");
   await expect(detail).not.toHaveText(before);
 
   // Lowered, it evicts at once.
   await type(page, "Memory cache", "0.02");
   await expect(gauge(page, "Memory cache")).toContainText(/· (\d|10) fr/);
   await expect(sentence(page)).toHaveText("The cache is too small to scrub");
+  // A slip of the hand is refused, and nothing changes.
   await type(page, "Memory cache", "100000");
+  await expect(page.getByRole("alert")).toContainText('100000 GB is no amount for "Memory cache"');
+  await expect(sentence(page)).toHaveText("The cache is too small to scrub");
+  const most = await page.getByLabel("Memory cache", { exact: true }).getAttribute("max");
+  await type(page, "Memory cache", most!);
   await expect(sentence(page)).toHaveText("The system would start to swap");
 });
 

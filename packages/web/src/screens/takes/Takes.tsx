@@ -128,7 +128,7 @@ function TakeColumn({ take, names, spread }: TakeColumnProps) {
         <dd>{summary.hits.rendered}</dd>
         {take.renderedFrames ? (
           <>
-            <dt>Rendered, on average</dt>
+            <dt>A frame took, on average</dt>
             <dd>
               {msText(take.renderedFrames.meanMs)}
               {take.renderedFrames.expectedMs > 0 ? ` · ${msText(take.renderedFrames.expectedMs)} expected` : null}
