@@ -70,6 +70,8 @@ export class SheetError extends Error {
   override readonly name = "SheetError";
 }
 
+/** A program that could address less could work with no composition at all. */
+export const LEAST_HOST_LIMIT: Bytes = 2 ** 28;
 const MOST_BYTES = 2 ** 50;
 const bytes = Joi.number().integer().min(0).max(MOST_BYTES);
 const label = Joi.string().min(1).max(200);
@@ -103,7 +105,7 @@ const sheetSchema = Joi.object<MachineSheet>({
     .pattern(Joi.string().max(60), Joi.alternatives(Joi.number(), Joi.string().max(200), Joi.boolean()))
     .max(100)
     .required(),
-  hostLimitBytes: bytes.min(2 ** 28),
+  hostLimitBytes: bytes.min(LEAST_HOST_LIMIT),
   simulation: Joi.object<MachineSimulation>({
     speed: speed.required(),
     systemBytes: bytes.required(),

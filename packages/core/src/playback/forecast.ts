@@ -1,7 +1,16 @@
 import { IN_MEMORY } from "../cache";
 import type { FrameNumber, Milliseconds } from "../composition";
-import { schedule, stepAt, type Job, type Pacing, type PlayClock, type Snapshot } from "./scheduler";
-import { summariseTake, type TakeFrame, type TakeSummary } from "./take";
+import {
+  PLAYBACK_ALONE,
+  schedule,
+  stallOf,
+  stepAt,
+  type Job,
+  type Pacing,
+  type PlayClock,
+  type Snapshot,
+} from "./scheduler";
+import { summariseTake, type Origin, type TakeFrame, type TakeSummary } from "./take";
 
 /** What a take begins with, and how quickly frames come to it. */
 export interface TakeConditions extends Pick<
@@ -29,12 +38,11 @@ interface Running extends Job {
 
 // Rounds between two pauses in which others may act.
 const ROUNDS_AT_ONCE = 16;
-const NO_FRAMES: ReadonlySet<FrameNumber> = new Set();
 
 /**
  * Plays the range once on a virtual clock, with the scheduler of the live engine. Pauses now and then; the residency
  * that it was given stays as it is.
- * @returns what a take would come to
+ * @returns what a take would come to; bytes that are read are not counted
  */
 export function* forecastTake(conditions: TakeConditions): Generator<undefined, TakeSummary> {
   const { range, budgetMs, pacing, duration } = conditions;
@@ -44,40 +52,30 @@ export function* forecastTake(conditions: TakeConditions): Generator<undefined, 
   let jobs: Running[] = [];
   let nextJob = 0;
   let [nowMs, shownStep, stallMs] = [0, -1, 0];
-  /** The start of a step, without what stalls moved it by. */
+  /** Where frames came from that were not in memory. */
+  const origins = new Map<FrameNumber, Origin>();
   const due = (step: number) => step * budgetMs + stallMs;
 
   const snapshot = (): Snapshot => ({
     ...conditions,
+    ...PLAYBACK_ALONE,
     nowMs,
-    mode: "playing",
     playhead: Math.min(duration - 1, range.in + Math.max(0, shownStep)),
     residency,
     jobs,
     clock,
     shownStep,
-    memoryRoom: 0,
-    diskTakes: () => false,
-    sharpen: "off",
-    inHand: NO_FRAMES,
-    scrub: "off",
-    orders: [],
-    marked: [],
-    layerFilled: () => true,
-    idleFills: "frames",
-    fillsWhilePlaying: false,
   });
   const start = (frame: FrameNumber, kind: Job["kind"], tookMs: Milliseconds) => {
+    origins.set(frame, kind === "fetch" ? "disk" : "rendered");
     jobs.push({ id: nextJob++, frame, kind, purpose: "play", startedMs: nowMs, endMs: nowMs + Math.max(0.01, tookMs) });
   };
   const show = (frame: FrameNumber, step: number) => {
-    frames.push({ frame, dueMs: due(step), shownMs: nowMs, origin: "memory" });
+    frames.push({ frame, dueMs: due(step), shownMs: nowMs, origin: origins.get(frame) ?? "memory" });
     shownStep = step;
-    const lateBy = nowMs - (clock.startMs + step * budgetMs);
-    if (pacing === "keep time" || lateBy <= budgetMs) return;
-    // A stall moves all that follows.
-    clock = { ...clock, startMs: clock.startMs + lateBy };
-    stallMs += lateBy;
+    const byMs = stallOf(clock, step, nowMs, budgetMs);
+    clock = { ...clock, startMs: clock.startMs + byMs };
+    stallMs += byMs;
   };
 
   for (let rounds = 1; ; rounds++) {

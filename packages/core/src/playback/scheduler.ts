@@ -113,6 +113,27 @@ export function frameOfStep(clock: PlayClock, step: number, range: FrameRange): 
   return frame >= range.in && frame < range.out ? frame : undefined;
 }
 
+/** By how much all later steps move when one is shown so late that it has stalled; 0 where it has not. */
+export function stallOf(clock: PlayClock, step: number, nowMs: Milliseconds, budgetMs: Milliseconds): Milliseconds {
+  const lateBy = nowMs - (clock.startMs + step * budgetMs);
+  return clock.pacing === "keep time" || lateBy <= budgetMs ? 0 : lateBy;
+}
+
+/** Of what happens beside playback: nothing. */
+export const PLAYBACK_ALONE = {
+  mode: "playing",
+  memoryRoom: 0,
+  diskTakes: () => false,
+  sharpen: "off",
+  inHand: new Set<FrameNumber>(),
+  scrub: "off",
+  orders: [],
+  marked: [],
+  layerFilled: () => true,
+  idleFills: "frames",
+  fillsWhilePlaying: false,
+} as const satisfies Partial<Snapshot>;
+
 /**
  * Decides what to do next. Pure: the live engine and the simulator call it with their own clocks.
  */

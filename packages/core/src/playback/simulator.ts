@@ -1,7 +1,7 @@
 import { MemoryCache, Timeline, IN_MEMORY, type EvictionContext } from "../cache";
 import type { Milliseconds } from "../composition";
 import { BOOKKEEPING_BYTES } from "../machine";
-import { schedule, stepAt, type Job, type PlayClock, type Snapshot } from "./scheduler";
+import { PLAYBACK_ALONE, schedule, stepAt, type Job, type PlayClock, type Snapshot } from "./scheduler";
 
 export interface Simulation {
   /** Length of the loop. */
@@ -63,8 +63,8 @@ export function simulateLoop(simulation: Simulation): PassResult[] {
   };
 
   const snapshot = (): Snapshot => ({
+    ...PLAYBACK_ALONE,
     nowMs,
-    mode: "playing",
     playhead: Math.max(0, shownStep) % frames,
     duration: frames,
     range,
@@ -79,17 +79,7 @@ export function simulateLoop(simulation: Simulation): PassResult[] {
     clock,
     shownStep,
     memoryFits: room,
-    memoryRoom: 0,
-    diskTakes: () => false,
-    sharpen: "off",
-    inHand: new Set(),
     failed: new Set(),
-    scrub: "off",
-    orders: [],
-    marked: [],
-    layerFilled: () => true,
-    idleFills: "frames",
-    fillsWhilePlaying: false,
   });
 
   while (shownStep < passes * frames - 1) {

@@ -96,6 +96,7 @@ class Costs {
   private readonly amounts = new Map<number, Measurements>();
   private added = 0;
   private fitted: Line | undefined;
+  private found: readonly CostPoint[] | undefined;
 
   constructor(points: readonly CostPoint[] = []) {
     for (const [units, ms, weight] of points) this.add({ units, ms, weight: Math.min(FULL, weight) });
@@ -108,14 +109,15 @@ class Costs {
     known.add(measurement);
     known.lastAt = ++this.added;
     this.fitted = undefined;
+    this.found = undefined;
   }
 
   get points(): readonly CostPoint[] {
-    return [...this.amounts.values()].map(({ point: [units, ms, weight], lastAt }) => [
+    return (this.found ??= [...this.amounts.values()].map(({ point: [units, ms, weight], lastAt }) => [
       units,
       ms,
       weight * 0.5 ** ((this.added - lastAt) / HALF_LIFE),
-    ]);
+    ]));
   }
 
   get isEmpty(): boolean {

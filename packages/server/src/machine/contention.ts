@@ -30,6 +30,8 @@ export class Contention {
   private readonly processes = new Processes();
   private readonly browsers = new Set<string>();
   private readonly uid = process.getuid?.() ?? -1;
+  /** The last connection at whose other end a browser was looked for: that goes through all open files. */
+  private lookedAt: number | undefined;
   private before: Reading | undefined;
   private last = 1;
 
@@ -51,7 +53,8 @@ export class Contention {
     const all = this.processes.list();
     const mine = all.filter(({ uid }) => uid === this.uid);
     let browsers = mine.filter((one) => this.isBrowser(one));
-    if (browsers.length === 0) {
+    if (browsers.length === 0 && port !== this.lookedAt) {
+      this.lookedAt = port;
       const browser = processAtPort(port, mine);
       if (browser?.executable) this.browsers.add(browser.executable);
       browsers = mine.filter((one) => this.isBrowser(one));

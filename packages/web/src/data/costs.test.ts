@@ -51,6 +51,15 @@ test("what another machine took says nothing about this one; without the server 
   expect((await recalledCosts("night-roost"))!.frames.ms[0]).toBe(20);
 });
 
+test("a server that does not answer holds the opening of a composition up for a moment only", async () => {
+  await keepCosts(record("night-roost", 20));
+  jest.spyOn(globalThis, "fetch").mockImplementation((_path, init) => {
+    const { signal } = init!;
+    return new Promise((_resolve, reject) => signal!.addEventListener("abort", () => reject(signal!.reason as Error)));
+  });
+  expect((await recalledCosts("night-roost"))!.frames.ms[0]).toBe(20);
+});
+
 test("nothing is kept of compositions that are gone", async () => {
   await keepCosts(record("night-roost", 20));
   await database.documents.delete("night-roost");

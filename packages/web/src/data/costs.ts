@@ -2,11 +2,16 @@ import type { CostRecord } from "../engine/frameCosts";
 import { database, type StoredCosts } from "./database";
 import { readMachine } from "./server";
 
+// Opening a composition does not wait longer for a server that is busy, or stuck.
+const LONGEST_MS = 500;
+
 /** What the machine is called; undefined while the server cannot say. */
 async function machineName(): Promise<string | undefined> {
-  const figures = await readMachine().catch(() => undefined);
+  const figures = await readMachine(AbortSignal.timeout(LONGEST_MS)).catch(() => undefined);
   return figures && `${figures.processor}, ${figures.cores}`;
 }
+
+const idOf = (machine: string, document: string) => `${machine}\n${document}`;
 
 /** Of which machine costs are while the server cannot say: the one they were last measured on. */
 async function lastMachine(): Promise<string | undefined> {
@@ -20,10 +25,10 @@ async function lastMachine(): Promise<string | undefined> {
 export async function recalledCosts(document: string): Promise<CostRecord | undefined> {
   const machine = (await machineName()) ?? (await lastMachine());
   if (machine === undefined) return undefined;
-  const kept = await database.costs.where({ machine }).sortBy("keptMs");
-  const newest = kept.at(-1)?.record;
+  const ofMachine = database.costs.where("[machine+keptMs]").between([machine, 0], [machine, Infinity]);
+  const newest = (await ofMachine.last())?.record;
   if (!newest) return undefined;
-  const own = kept.find(({ record }) => record.document === document)?.record;
+  const own = (await database.costs.get(idOf(machine, document)))?.record;
   const sites = new Map(own?.models.map(([renderer, knowledge]) => [renderer, knowledge.sites]));
   return {
     document,
@@ -36,7 +41,7 @@ export async function recalledCosts(document: string): Promise<CostRecord | unde
 export async function keepCosts(record: CostRecord): Promise<void> {
   const machine = (await machineName()) ?? (await lastMachine()) ?? "this machine";
   const { document } = record;
-  const stored: StoredCosts = { id: `${machine}\n${document}`, machine, document, keptMs: Date.now(), record };
+  const stored: StoredCosts = { id: idOf(machine, document), machine, document, keptMs: Date.now(), record };
   await database.transaction("rw", database.costs, database.documents, async () => {
     await database.costs.put(stored);
     const there = await database.documents.toCollection().primaryKeys();

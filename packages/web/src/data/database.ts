@@ -133,4 +133,4 @@ database
       });
   });
 
-database.version(6).stores({ costs: "id, machine, document, keptMs" });
+database.version(6).stores({ costs: "id, document, keptMs, [machine+keptMs]" });

@@ -1,5 +1,6 @@
 import {
   keptFreeBytes,
+  LEAST_HOST_LIMIT,
   parseSheet,
   PROGRAM_RULES,
   SHEET_FORMAT,
@@ -30,9 +31,7 @@ interface MachineSettings {
 const schema = Joi.object<MachineSettings>({
   chosen: Joi.string().max(200),
   keptFreeBytes: Joi.number().integer().min(0),
-  hostLimitBytes: Joi.number()
-    .integer()
-    .min(2 ** 28),
+  hostLimitBytes: Joi.number().integer().min(LEAST_HOST_LIMIT),
 });
 
 async function loadMachineSettings(): Promise<MachineSettings> {

@@ -79,8 +79,9 @@ export function useMachine(): SWRResponse<MachineFigures, RequestError> {
   return useSWR<MachineFigures, RequestError>("/api/machine", read, EVERY_TWO_SECONDS);
 }
 
-export function readMachine(): Promise<MachineFigures> {
-  return read<MachineFigures>("/api/machine");
+export async function readMachine(signal?: AbortSignal): Promise<MachineFigures> {
+  const response = await request("/api/machine", signal ? { signal } : {});
+  return (await response.json()) as MachineFigures;
 }
 
 const FOLDERS = "/api/locations";

@@ -90,8 +90,13 @@ export function useWorkspace(): Workspace {
 
 /** The engine learns what was measured before it opens a composition: nothing is then measured for a first guess. */
 async function recall(document: string): Promise<void> {
-  const record = await recalledCosts(document);
-  if (record) send({ kind: "recall", record });
+  try {
+    const record = await recalledCosts(document);
+    if (record) send({ kind: "recall", record });
+  } catch (error) {
+    // The composition opens all the same, and is measured anew.
+    console.warn(`What was measured of ${document} could not be read: ${String(error)}`);
+  }
 }
 
 async function loadStart(): Promise<{ stored: StoredDocument; settings: PreviewSettings }> {

@@ -2,7 +2,8 @@ import type { FrameNumber } from "@kinetocache/core";
 
 // Small frames that give the cost model its first samples; the first rounds only warm the workers up.
 const FRACTIONS = [1 / 4, 1 / 4, 1 / 4, 1 / 8, 1 / 4, 1 / 3];
-const POINTS = [0, 0.2, 0.45, 0.7, 0.9];
+/** Where in a composition it is looked what it is made of. */
+export const POINTS = [0, 0.2, 0.45, 0.7, 0.9];
 
 /** The small frames that are rendered when a composition opens, for the first estimates. One at a time. */
 export class Calibration {

@@ -420,6 +420,8 @@ describe("graphics devices", () => {
     await rig.run(100);
     expect(rig.notices).toEqual([`${LOST.reason}. The processor renders instead.`]);
     expect(rig.shown.length).toBeGreaterThan(before);
+    // The screens are told four times a second while work is under way.
+    await rig.run(250);
     expect(rig.status).toMatchObject({ mode: "playing", graphicsFault: LOST.reason });
     const last = rig.pool.started.at(-1)!;
     expect(last.settings.renderer).toBe("cpu-1");

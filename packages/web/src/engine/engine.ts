@@ -32,8 +32,8 @@ import { suggestBakes } from "./bakePlan";
 import { Bakery } from "./bakery";
 import { BranchDesk, NO_EXCHANGE, type Exchange } from "./branchDesk";
 import { Calibration } from "./calibration";
-import { CostKeeper } from "./costKeeper";
 import { BrowserDesk, type BrowserPort } from "./browserDesk";
+import { CostKeeper } from "./costKeeper";
 import { Devices, type GraphicsFault } from "./devices";
 import { DiskTier } from "./diskTier";
 import { DiskWork } from "./diskWork";
@@ -122,6 +122,7 @@ const SLICE_MS = 6;
 const EDIT_MS = 80;
 // What was told of others on the processor holds for so long.
 const CONTENTION_MS = 3000;
+// Frames that are estimated anew whenever more was measured.
 const MOST_AGAIN = 5000;
 // Less than this is not worth another worker; and what one may have beside what its buffers are expected to take.
 const WORTH_FITTING = 128 * 2 ** 20;
@@ -859,16 +860,18 @@ export class Engine {
     const { timeline } = this;
     if (!timeline) return undefined;
     const { pacing } = this.settings!;
+    const { residency } = timeline;
     const { costs } = timeline.costs;
     const { in: first, out } = this.range;
-    if (timeline.residency.subarray(first, out).some((tiers, at) => tiers === 0 && costs[first + at] === 0))
-      return undefined;
+    // What rendering takes of what is not held has to be known.
+    if (residency.subarray(first, out).some((tiers, at) => tiers === 0 && costs[first + at] === 0)) return undefined;
     const tookMs = (frame: FrameNumber) => {
       const costMs = costs[frame]!;
       return costMs > 0 ? this.pace.renderMs(costMs) : this.arrival.expectedMs(0);
     };
     const snapshot = this.snapshot(timeline, "parked", performance.now());
-    return { ...snapshot, renderSlots: this.pool.size, pacing, tookMs, document: timeline.document.id };
+    // A take is of the open variant alone, on all workers.
+    return { ...snapshot, residency, renderSlots: this.pool.size, pacing, tookMs, document: timeline.document.id };
   }
 
   private scrubState(timeline: PreviewTimeline): Snapshot["scrub"] {

@@ -1,13 +1,10 @@
-import { forecastTake, IN_MEMORY, type Milliseconds, type TakeConditions, type TakeSummary } from "@kinetocache/core";
+import { forecastTake, type Milliseconds, type TakeConditions, type TakeSummary } from "@kinetocache/core";
 
 /** What a take would come to if it began now. */
 export interface Outlook {
   /** Id of the document that it is for. */
   readonly document: string;
   readonly summary: TakeSummary;
-  /** Of the frames of the range: held in memory, and held on disk alone. */
-  readonly inMemory: number;
-  readonly onDisk: number;
 }
 
 // While much changes it follows twice a second.
@@ -16,7 +13,7 @@ const REST_MS: Milliseconds = 500;
 /** Keeps what a take would come to up to date, a little at a time. */
 export class OutlookDesk {
   private isStale = false;
-  private run: Generator<undefined, Outlook> | undefined;
+  private run: { readonly document: string; readonly playing: Generator<undefined, TakeSummary> } | undefined;
   private restsUntilMs = -Infinity;
 
   /** @param conditions those of a take that began now; undefined while they are not known */
@@ -43,19 +40,24 @@ export class OutlookDesk {
       const conditions = this.conditions();
       this.isStale = false;
       if (!conditions) {
-        this.emit({ kind: "outlook", outlook: undefined });
+        this.end(undefined);
         return;
       }
-      this.run = workOut(conditions);
+      this.run = { document: conditions.document, playing: forecastTake(conditions) };
     }
+    const { document, playing } = this.run;
     do {
-      const next = this.run.next();
+      const next = playing.next();
       if (!next.done) continue;
-      this.run = undefined;
-      this.restsUntilMs = performance.now() + REST_MS;
-      this.emit({ kind: "outlook", outlook: next.value });
+      this.end({ document, summary: next.value });
       return;
     } while (performance.now() < until);
+  }
+
+  private end(outlook: Outlook | undefined): void {
+    this.run = undefined;
+    this.restsUntilMs = performance.now() + REST_MS;
+    this.emit({ kind: "outlook", outlook });
   }
 
   /** What it was working out was of something else. */
@@ -64,15 +66,4 @@ export class OutlookDesk {
     this.restsUntilMs = -Infinity;
     this.note();
   }
-}
-
-function* workOut(conditions: TakeConditions & { readonly document: string }): Generator<undefined, Outlook> {
-  const { document, range, residency } = conditions;
-  let [inMemory, onDisk] = [0, 0];
-  for (const tiers of residency.subarray(range.in, range.out)) {
-    if (tiers & IN_MEMORY) inMemory++;
-    else if (tiers) onDisk++;
-  }
-  const summary = yield* forecastTake(conditions);
-  return { document, summary, inMemory, onDisk };
 }

@@ -16,11 +16,9 @@ import {
   type Milliseconds,
   type RenderSettings,
 } from "@kinetocache/core";
+import { POINTS } from "./calibration";
 import { FrameCosts, type CostBook, type FrameTiming, type TakenBranch } from "./frameCosts";
 import type { TimelineData } from "./protocol";
-
-// Where in a composition it is looked what it is made of.
-const SAMPLES = [0, 0.2, 0.45, 0.7, 0.9];
 
 /** Where frames are held when a timeline first learns their keys. */
 export interface Tiers {
@@ -138,7 +136,7 @@ export class PreviewTimeline {
 
   /** Whether a model can estimate what the composition holds, by some frames of it. */
   isKnownTo(model: CostModel): boolean {
-    const frames = SAMPLES.map((share) => Math.floor(share * this.duration));
+    const frames = POINTS.map((share) => Math.floor(share * this.duration));
     return frames.every((frame) => inOrder(this.graphOf(frame).root).every(({ kind }) => model.knows(kind)));
   }
 
@@ -171,7 +169,7 @@ export class PreviewTimeline {
     while (this.hasUnkeyed && performance.now() < until) this.keyOf(this.nextUnkeyed++);
   }
 
-  /** Frames that were never measured, or when little was known, are looked at again by what the cost model knows now. */
+  /** Frames that were not measured twice are looked at again, by what the cost model knows now. */
   estimateAgain(): void {
     this.nextUnestimated = 0;
   }

@@ -349,11 +349,11 @@ export interface MeasuredTake {
   readonly summary: TakeSummary;
   /** Render time by layer during the take, summed over all workers; null is the final stack. */
   readonly layerMs: readonly TakenTime[];
-  /** The frames that were rendered: how many, what they took on average, and what that was expected to be when it began. */
+  /** The frames that were rendered: how many, what they took on average, and what that was expected to be when it began; undefined where it was not known of each. */
   readonly renderedFrames?: {
     readonly frames: number;
     readonly meanMs: Milliseconds;
-    readonly expectedMs: Milliseconds;
+    readonly expectedMs?: Milliseconds;
   };
   readonly heldAtStart: { readonly memory: number; readonly disk: number };
   /** Why a chosen graphics device did not render all of it. */

@@ -82,3 +82,19 @@ test("render time is summed by layer, the dearest first, and bytes read are thos
   expect(renderedFrames).toEqual({ frames: 2, meanMs: 40, expectedMs: 18 });
   expect(summary.bytesRead).toBe(150);
 });
+
+test("what rendering was expected to take is said only where it was known of each frame", () => {
+  const range = { in: 0, out: 4 };
+  const expected = Float32Array.of(20, 0, 30, 40);
+  const rendered = (...frames: number[]) => {
+    const take = new TakeRecorder({
+      ...{ document: moving(), settings: SETTINGS, layers: NO_LAYER_CHOICES, bakes: [], range, startMs: 0 },
+      ...{ residency: new Uint8Array(4), expected },
+    });
+    for (const frame of frames) take.rendered(frame, { ms: 50, costs: [] });
+    return take.finish().renderedFrames;
+  };
+  expect(rendered(0, 2)).toEqual({ frames: 2, meanMs: 50, expectedMs: 25 });
+  expect(rendered(0, 1)).toEqual({ frames: 2, meanMs: 50 });
+  expect(rendered()).toBeUndefined();
+});

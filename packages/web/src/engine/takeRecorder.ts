@@ -28,7 +28,7 @@ export class TakeRecorder {
   private readonly layerMs = new Map<string, Milliseconds>();
   /** Reading frames of the whole that were baked. */
   private readingMs: Milliseconds = 0;
-  private readonly rendering = { frames: 0, ms: 0, expectedMs: 0 };
+  private readonly rendering = { frames: 0, ms: 0, expected: 0, expectedMs: 0 };
   private readonly heldAtStart: MeasuredTake["heldAtStart"];
   private readonly startedAtMs = Date.now();
   private bytesRead: Bytes = 0;
@@ -76,7 +76,9 @@ export class TakeRecorder {
     }
     this.rendering.frames++;
     this.rendering.ms += tookMs;
-    this.rendering.expectedMs += this.run.expected[frame] ?? 0;
+    const expectedMs = this.run.expected[frame] ?? 0;
+    this.rendering.expected += Number(expectedMs > 0);
+    this.rendering.expectedMs += expectedMs;
   }
 
   /** The processor took over from a graphics device. */
@@ -96,7 +98,8 @@ export class TakeRecorder {
       layer === "" ? { layer: null, ms } : { layer, name: nameOf(layer), ms },
     );
     if (this.readingMs > 0) layerMs.push({ layer: null, isReading: true, ms: this.readingMs });
-    const { frames: rendered, ms, expectedMs } = this.rendering;
+    const { frames: rendered, ms, expected, expectedMs } = this.rendering;
+    const ofThem = expected === rendered ? { expectedMs: expectedMs / rendered } : {};
     const budgetMs = frameBudgetMs(rate);
     return {
       startedAtMs: this.startedAtMs,
@@ -110,9 +113,7 @@ export class TakeRecorder {
       frames: this.frames,
       summary: summariseTake(this.frames, budgetMs, this.bytesRead),
       layerMs: layerMs.sort((a, b) => b.ms - a.ms),
-      ...(rendered === 0
-        ? {}
-        : { renderedFrames: { frames: rendered, meanMs: ms / rendered, expectedMs: expectedMs / rendered } }),
+      ...(rendered === 0 ? {} : { renderedFrames: { frames: rendered, meanMs: ms / rendered, ...ofThem } }),
       heldAtStart: this.heldAtStart,
       ...(this.graphicsFault === undefined ? {} : { graphicsFault: this.graphicsFault }),
     };

@@ -1,4 +1,4 @@
-import type { Milliseconds, PlayClock } from "@kinetocache/core";
+import { stallOf, type Milliseconds, type PlayClock } from "@kinetocache/core";
 
 /** One run of playback: its clock, and what was shown of it. */
 export class Transport {
@@ -47,9 +47,8 @@ export class Transport {
     this.shown++;
     this.firstShownMs ??= nowMs;
     this.lastShownMs = nowMs;
-    const lateBy = nowMs - this.dueMs(step);
-    if (this.clock.pacing === "keep time" || lateBy <= this.budgetMs) return 0;
-    this.currentClock = { ...this.clock, startMs: this.clock.startMs + lateBy };
-    return lateBy;
+    const byMs = stallOf(this.clock, step, nowMs, this.budgetMs);
+    this.currentClock = { ...this.clock, startMs: this.clock.startMs + byMs };
+    return byMs;
   }
 }

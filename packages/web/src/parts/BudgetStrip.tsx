@@ -20,7 +20,7 @@ interface GaugeProps {
   readonly used: number;
   readonly limit: number;
   /** A single value beside, marked on the bar. */
-  readonly mark?: { readonly at: number; readonly text: string };
+  readonly mark?: { readonly at: number; readonly text: string; readonly title: string };
   readonly over: boolean;
   readonly tier: "time" | "memory" | "disk";
   readonly to: string;
@@ -30,7 +30,7 @@ interface GaugeProps {
 function Gauge({ label, limitText, value, estimate, used, limit, mark, over, tier, to }: GaugeProps) {
   const scale = Math.max(used, mark?.at ?? 0, limit * 1.02, 1e-9);
   return (
-    <Link to={to} className={`gauge ${over ? "is-over" : ""}`}>
+    <Link to={to} className={`gauge ${over ? "is-over" : ""}`} title={mark?.title}>
       <span className="gauge-head">
         <span>{label}</span>
         <span>{limitText}</span>
@@ -83,7 +83,13 @@ function FrameTimeGauge() {
       estimate={times && !times.measured}
       used={times?.meanMs ?? 0}
       limit={budget}
-      mark={times && { at: times.heaviestMs, text: `heaviest ${msNumber(times.heaviestMs)}` }}
+      mark={
+        times && {
+          at: times.heaviestMs,
+          text: `heaviest ${msNumber(times.heaviestMs)}`,
+          title: `The heaviest frame takes ${msText(times.heaviestMs)}`,
+        }
+      }
       over={(times?.meanMs ?? 0) > budget}
       tier="time"
       to="/preview"

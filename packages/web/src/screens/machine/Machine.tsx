@@ -1,6 +1,7 @@
 import {
   asSimulated,
   FULL_QUALITY,
+  LEAST_HOST_LIMIT,
   mostParallel,
   workingBuffers,
   type LiveFigures,
@@ -37,8 +38,8 @@ import { WhatIf } from "./WhatIf";
 
 const GIB = 2 ** 30;
 
-// What programs that cannot address more could still work with.
-const LEAST_HOST_GIB = 0.25;
+const LEAST_CACHE_GIB = Number((SMALLEST_BUDGET / GIB).toFixed(2));
+const LEAST_HOST_GIB = LEAST_HOST_LIMIT / GIB;
 const MOST_HOST_GIB = 1024;
 
 /** Working buffers of one frame in parallel, for the open composition. A parked frame is made at full size. */
@@ -82,8 +83,8 @@ function Shared({ figures, cores, shares, oneBytes, note, onApply, left, right }
   const room = split.installedBytes - split.systemBytes - split.programsBytes;
   // As on Preview: more than there are cores gains nothing.
   const parallelRoom = Math.min(cores, mostParallel(split, oneBytes));
-  const refuse = (what: string, most: number) => (typed: number) =>
-    notify(`${typed} GB is no amount for "${what}": from 0 to ${most} GB. Nothing changed.`);
+  const refuse = (what: string, least: number, most: number) => (typed: number) =>
+    notify(`${typed} GB is no amount for "${what}": from ${least} to ${most} GB. Nothing changed.`);
   const refuseHost = (typed: number) =>
     notify(
       `${typed} GB is no host limit: from ${LEAST_HOST_GIB} to ${MOST_HOST_GIB} GB, or 0 for none. Nothing changed.`,
@@ -114,7 +115,7 @@ function Shared({ figures, cores, shares, oneBytes, note, onApply, left, right }
             max={roomGib}
             step={0.1}
             onChange={(value) => apply({ keptFreeBytes: Math.round(value * GIB) })}
-            onRefused={refuse("Kept free", roomGib)}
+            onRefused={refuse("Kept free", 0, roomGib)}
           />
           <Amount
             id="parallel"
@@ -130,11 +131,11 @@ function Shared({ figures, cores, shares, oneBytes, note, onApply, left, right }
             label="Memory cache"
             unit="GB"
             value={Number((shown.cacheBytes / GIB).toFixed(2))}
-            min={Number((SMALLEST_BUDGET / GIB).toFixed(2))}
+            min={LEAST_CACHE_GIB}
             max={roomGib}
             step={0.1}
             onChange={(value) => apply({ cacheBytes: Math.round(value * GIB) })}
-            onRefused={refuse("Memory cache", roomGib)}
+            onRefused={refuse("Memory cache", LEAST_CACHE_GIB, roomGib)}
           />
           <Amount
             id="host-limit"

@@ -1,4 +1,4 @@
-import { changedMachine, type MachineSheet } from "@kinetocache/core";
+import { changedMachine, LEAST_HOST_LIMIT, type MachineSheet } from "@kinetocache/core";
 import { useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
@@ -7,8 +7,6 @@ import { useWorkspace } from "../../data/workspace";
 import { Amount } from "../../parts/Amount";
 
 const GIB = 2 ** 30;
-// The least that a machine sheet takes.
-const LEAST_HOST = GIB / 4;
 
 interface WhatIfProps {
   /** The machine that is changed. */
@@ -86,7 +84,7 @@ export function WhatIf({ sheet, id }: WhatIfProps) {
           onChange={(value) =>
             setChange({
               ...change,
-              hostLimitBytes: value === 0 ? undefined : Math.max(LEAST_HOST, Math.round(value * GIB)),
+              hostLimitBytes: value === 0 ? undefined : Math.max(LEAST_HOST_LIMIT, Math.round(value * GIB)),
             })
           }
         />

@@ -75,6 +75,7 @@ const LayerRow = memo(function LayerRow({
   onToggle,
   edit,
 }: LayerRowProps) {
+  const once = onceMs ? `and ${msText(onceMs)} once, for what stays the same in every frame` : undefined;
   return (
     <li
       className={`layer-row ${selected ? "is-selected" : ""} ${shown ? "" : "is-off"}`}
@@ -130,12 +131,10 @@ const LayerRow = memo(function LayerRow({
       <span className="layer-bar" aria-hidden="true">
         <span className={estimated ? "is-estimate" : ""} style={{ width: `${100 * share}%` }} />
       </span>
-      <span
-        className={`mono layer-ms ${estimated ? "is-estimate" : ""}`}
-        title={onceMs === undefined ? undefined : `and ${msText(onceMs)} once, for what stays the same in every frame`}
-      >
+      <span className={`mono layer-ms ${estimated ? "is-estimate" : ""}`} title={once}>
         {ms === undefined ? "–" : msText(ms)}
         {estimated ? <small> est.</small> : null}
+        {once ? <span className="visually-hidden">, {once}</span> : null}
       </span>
       <span className="layer-cached">{cached ? "cached" : null}</span>
       <Button

@@ -131,7 +131,9 @@ function TakeColumn({ take, names, spread }: TakeColumnProps) {
             <dt>A frame took, on average</dt>
             <dd>
               {msText(take.renderedFrames.meanMs)}
-              {take.renderedFrames.expectedMs > 0 ? ` · ${msText(take.renderedFrames.expectedMs)} expected` : null}
+              {take.renderedFrames.expectedMs === undefined
+                ? null
+                : ` · ${msText(take.renderedFrames.expectedMs)} expected`}
             </dd>
           </>
         ) : null}
