@@ -42,6 +42,21 @@ describe("opening", () => {
     expect(rig.status.layerCosts).toEqual(before.status.layerCosts);
   });
 
+  test("what trade-offs save follows from what was learned, not from the first guess", async () => {
+    const rig = new EngineRig();
+    rig.pool.frameMs = 90;
+    await rig.open();
+    await rig.run(3000);
+    rig.send({ kind: "savings", wanted: true });
+    await rig.run(200);
+    expect(rig.last("savings").savings.presentMs).toBeGreaterThan(80);
+    // It was busy with something else then.
+    rig.pool.frameMs = 10;
+    await rig.fill();
+    await rig.run(4000);
+    expect(rig.last("savings").savings.presentMs).toBeLessThan(20);
+  });
+
   test("while others have half of the processor, what is rendered costs no more", async () => {
     const rig = await open();
     await rig.fill();

@@ -286,7 +286,7 @@ export class Engine {
         if (!timeline) return;
         emit({ kind: "costs", record: this.book.record(timeline.document.id, timeline.keys()) });
         // What was said of frames when less was known is said anew; of very many that would take too long.
-        if (timeline.duration <= MOST_AGAIN) timeline.estimateAgain();
+        if (timeline.duration <= MOST_AGAIN) this.lookAgain();
       },
       () => this.transport === undefined,
     );
@@ -310,7 +310,7 @@ export class Engine {
       case "recall":
         if (command.record.document !== this.stage.document?.id) this.costKeeper.tellNow();
         this.book.recall(command.record);
-        this.timeline?.estimateAgain();
+        this.lookAgain();
         break;
       case "contention":
         this.contention = { share: command.share, atMs: now };
@@ -724,7 +724,7 @@ export class Engine {
     const { take } = this;
     this.take = undefined;
     this.transport = undefined;
-    this.timeline!.estimateAgain();
+    this.lookAgain();
     if (!take) return;
     const { costs, measured } = this.timeline!.costs;
     const { in: first, out } = this.range;
@@ -1100,6 +1100,12 @@ export class Engine {
     this.pool.render(id, { frame, settings: { ...timeline.settings, fraction } });
   }
 
+  /** Estimates follow what was learned since they were made. */
+  private lookAgain(): void {
+    this.timeline?.estimateAgain();
+    this.savings.note();
+  }
+
   /** Share of the time in which the render workers had the processor, as far as it was told lately. */
   private get share(): number {
     const { share, atMs } = this.contention;
@@ -1124,8 +1130,7 @@ export class Engine {
         this.learn(outcome.renderer, outcome.costs);
       } else if (outcome.kind === "noGraphics" && this.isOnGraphics) this.fallBack(outcome);
       if (this.calibration.isDone) {
-        this.timeline?.estimateAgain();
-        this.savings.note();
+        this.lookAgain();
       }
       this.pump();
       return;
@@ -1232,7 +1237,7 @@ export class Engine {
       this.costKeeper.note();
       this.outlook.note();
       // What was taken as it came is looked at again once more is known.
-      if (knowsMore(this.book.framesOn(rendered.renderer))) this.timeline!.estimateAgain();
+      if (knowsMore(this.book.framesOn(rendered.renderer))) this.lookAgain();
     }
     this.take?.rendered(frame, rendered);
     for (const branch of rendered.branches) {
