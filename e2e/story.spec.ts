@@ -157,7 +157,7 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
     expect((await application.frameFiles("night-roost")).length).toBe(filesBefore);
 
     // Nothing ticks itself again.
-    await expect(page.getByRole("button", { name: "Nothing selected" })).toBeDisabled();
+    await expect(page.getByRole("button", { name: /^Check .* before it goes/ })).toHaveCount(0);
     await page.getByRole("button", { name: "Select what is stale" }).click();
     await sweepSelected(page);
     await goToSweep(page, "Holding");

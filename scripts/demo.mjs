@@ -7,7 +7,7 @@ build();
 spawnSync(process.execPath, ["--import", "tsx", "scripts/demoCaches.ts", "--if-missing"], { stdio: "inherit" });
 const server = spawn(
   process.execPath,
-  ["packages/server/dist/main.js", "--data", ".data/demo", ...process.argv.slice(2)],
+  ["packages/server/dist/main.js", "--demo", "--data", ".data/demo", ...process.argv.slice(2)],
   { stdio: "inherit" },
 );
 for (const signal of ["SIGINT", "SIGTERM"]) process.on(signal, () => server.kill(signal));

@@ -10,11 +10,16 @@ export const TELL_PID = "process.stdout.write(String(process.pid));";
  * Runs with a program of the test's own: a copy of Node.js under a path that nothing else runs by, which no
  * process of the test has started, so that it does not count as part of the application.
  * @param code must tell its process number
+ * @param same executable of another one, of which this is started too
  */
-export async function withProgram(code: string, use: (executable: string) => Promise<void>): Promise<void> {
+export async function withProgram(
+  code: string,
+  use: (executable: string) => Promise<void>,
+  same?: string,
+): Promise<void> {
   await withFolder(async (folder) => {
-    const executable = path.join(folder, "test-program");
-    copyFileSync(process.execPath, executable);
+    const executable = same ?? path.join(folder, "test-program");
+    if (same === undefined) copyFileSync(process.execPath, executable);
     const child = spawn("setsid", ["--fork", executable, "-e", code], { stdio: ["ignore", "pipe", "inherit"] });
     const pid = await new Promise<number>((resolve) =>
       child.stdout.once("data", (data: Buffer) => resolve(Number(String(data)))),

@@ -28,6 +28,8 @@ export interface ServerOptions {
   readonly data: string;
   /** 0 takes any free port. */
   readonly port: number;
+  /** Whether the demo's cache folders are registered when it starts for the first time. */
+  readonly demo?: boolean;
   /** Serves the interface. */
   readonly pages?: (server: Server) => Promise<readonly RequestHandler[]>;
 }
@@ -46,7 +48,7 @@ const shipped = (folder: string) => fileURLToPath(new URL(`../../../demo/${folde
 const MOST_READING = 16;
 
 /** Starts the server on the loopback address. @throws Error when the folder or the port is in use */
-export async function startServer({ data: folder, port, pages }: ServerOptions): Promise<RunningServer> {
+export async function startServer({ data: folder, port, pages, demo }: ServerOptions): Promise<RunningServer> {
   const data = await makeDataFolder(folder);
   // Earlier releases let others of the machine read it.
   await Folder.with(data, (root) => root.keepPrivate());
@@ -85,6 +87,7 @@ export async function startServer({ data: folder, port, pages }: ServerOptions):
       server.listen(port, "127.0.0.1", resolve);
     });
     timekeeper.start();
+    if (demo) await sweeper.registerDemo();
     const { port: actual } = server.address() as AddressInfo;
     const origin = `http://127.0.0.1:${actual}`;
     return {

@@ -9,6 +9,7 @@ const { values } = parseArgs({
   options: {
     data: { type: "string" },
     port: { type: "string", default: "7340" },
+    demo: { type: "boolean", default: false },
     web: { type: "string", default: fileURLToPath(new URL("../../web/dist", import.meta.url)) },
   },
 });
@@ -17,6 +18,7 @@ const cacheFolder = process.env.XDG_CACHE_HOME ?? path.join(homedir(), ".cache")
 const server = await startServer({
   data: path.resolve(values.data ?? path.join(cacheFolder, "kinetocache")),
   port: Number(values.port),
+  demo: values.demo,
   pages: () => Promise.resolve(builtPages(path.resolve(values.web))),
 });
 console.log(`Kinetocache is at ${server.address}`);

@@ -58,8 +58,10 @@ export function App() {
               <Route path="*" element={<Navigate to="/preview" replace />} />
             </Routes>
           </Suspense>
-          <JobDrawer />
-          <Notices />
+          <footer className="foot">
+            <Notices />
+            <JobDrawer />
+          </footer>
         </WorkspaceProvider>
       </div>
     </BrowserRouter>

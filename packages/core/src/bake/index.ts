@@ -1,2 +1,3 @@
 export * from "./planner";
+export * from "./prospect";
 export * from "./state";

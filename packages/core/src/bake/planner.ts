@@ -4,8 +4,8 @@ import type { Bytes } from "../machine";
 /** Something that can be baked, with what it costs live and baked. */
 export interface BakeCandidate {
   readonly id: string;
-  /** The candidate that it is part of: when that one is baked, this one need not be. */
-  readonly parent?: string;
+  /** Candidates that it is part of: when one of these is baked, this one need not be. */
+  readonly within?: readonly string[];
   /** Live cost, one a frame of the range. */
   readonly costs: ArrayLike<Milliseconds>;
   /** Cost of reading and placing its baked frame. */
@@ -37,8 +37,8 @@ export function bakeGain({ costs, readMs }: Pick<BakeCandidate, "costs" | "readM
 const MOST_CANDIDATES = 14;
 
 /**
- * The choice of branches that brings the most frames under the budget within the space there is: a knapsack on a
- * tree, as baking a parent makes baking its children pointless. Among equals the one that saves the most time, then
+ * The choice of branches that brings the most frames under the budget within the space there is: a knapsack in which
+ * baking a whole makes baking its parts pointless. Among equals the one that saves the most time, then
  * the smallest. Every choice is tried; of more than 14 branches that gain anything, those that gain the most for
  * their size are considered.
  * @param totals cost of each frame as it is
@@ -113,11 +113,18 @@ function bake(costs: Float64Array, { costs: own, readMs }: BakeCandidate, sign: 
 }
 
 function ancestry(candidates: readonly BakeCandidate[]): ReadonlyMap<string, ReadonlySet<string>> {
-  const parents = new Map(candidates.map(({ id, parent }) => [id, parent]));
+  const parents = new Map(candidates.map(({ id, within }) => [id, within ?? []]));
   return new Map(
     candidates.map(({ id }) => {
       const above = new Set<string>();
-      for (let one = parents.get(id); one !== undefined && !above.has(one); one = parents.get(one)) above.add(one);
+      const climb = (one: string) => {
+        for (const parent of parents.get(one) ?? []) {
+          if (above.has(parent)) continue;
+          above.add(parent);
+          climb(parent);
+        }
+      };
+      climb(id);
       return [id, above];
     }),
   );

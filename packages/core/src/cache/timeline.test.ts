@@ -59,7 +59,11 @@ test("a key that many frames share is marked for all of them, each tier by itsel
   );
 });
 
-test("a frame's key is set once", () => {
-  const timeline = timelineOf(["a"]);
-  expect(() => timeline.setKey(0, "b", 0)).toThrow("Frame 0 has a key already");
+test("a frame that is given another key is not among the frames of the one before", () => {
+  const timeline = timelineOf(["a", "a", "b"]);
+  timeline.setKey(0, "c", IN_MEMORY);
+  timeline.setKey(2, "a", ON_DISK);
+  expect([timeline.framesOf("a"), timeline.framesOf("b"), timeline.framesOf("c")]).toEqual([[1, 2], [], [0]]);
+  expect(timeline.has("b")).toBe(false);
+  expect([...timeline.residency]).toEqual([IN_MEMORY, 0, ON_DISK]);
 });

@@ -32,14 +32,22 @@ export class Timeline {
     return this.frames.get(key) ?? [];
   }
 
-  /** Sets the key of a frame once; `held` are its residency bits. */
+  /** Sets the key of a frame; `held` are its residency bits. */
   setKey(frame: FrameNumber, key: ContentKey, held: number): void {
-    if (this.keys[frame] !== undefined) throw new RangeError(`Frame ${frame} has a key already`);
+    this.forget(frame);
     this.keys[frame] = key;
     this.residency[frame] = held;
     const frames = this.frames.get(key);
     if (!frames) this.frames.set(key, [frame]);
     else frames.splice(firstAtLeast(frames, frame), 0, frame);
+  }
+
+  private forget(frame: FrameNumber): void {
+    const key = this.keys[frame];
+    if (key === undefined) return;
+    const others = this.framesOf(key).filter((one) => one !== frame);
+    if (others.length > 0) this.frames.set(key, others);
+    else this.frames.delete(key);
   }
 
   /** Notes that a key is, or is no longer, held in a tier. Keys of other timelines are ignored. */

@@ -42,6 +42,8 @@ export interface Program {
   readonly name: string;
   /** Path of the executable; undefined where it may not be read. */
   readonly executable?: string;
+  /** What it was started with; only of programs of the user who runs this application. */
+  readonly commandLine?: string;
   readonly processes: number;
   /** Memory that is really theirs and comes back when they end. */
   readonly memoryBytes: Bytes;

@@ -11,6 +11,8 @@ export interface Drive {
   readonly kind: DriveKind;
   readonly totalBytes: Bytes;
   readonly freeBytes: Bytes;
+  /** What is taken; beside it and what is free, a file system keeps some for itself. */
+  readonly usedBytes: Bytes;
   /** The operating system is on it. */
   readonly isSystem: boolean;
   /** A folder with an enforced capacity, rate and latency that stands in for a drive. */

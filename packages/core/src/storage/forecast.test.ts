@@ -7,12 +7,23 @@ const DAY = 24 * HOUR;
 test("room over growth says when a location is full", () => {
   const samples = [
     { atMs: 0, bytes: 100 },
-    { atMs: 10_000, bytes: 200 },
-    { atMs: 100_000, bytes: 1100 },
+    { atMs: HOUR, bytes: 200 },
+    { atMs: 2 * DAY, bytes: 100 + 20 * 172_800 },
   ];
-  // 1000 bytes in 100 s: 10 bytes a second; 500 more take 50 s.
-  expect(fillForecast(samples, 500, 100_000)).toEqual({ growth: 10, fullAtMs: 150_000 });
-  expect(fillForecast(samples, 0, 100_000)).toEqual({ growth: 10, fullAtMs: 100_000 });
+  // 20 bytes a second; 500 more take 25 s.
+  expect(fillForecast(samples, 500, 2 * DAY)).toEqual({ growth: 20, fullAtMs: 2 * DAY + 25_000 });
+  expect(fillForecast(samples, 0, 2 * DAY)).toEqual({ growth: 20, fullAtMs: 2 * DAY });
+});
+
+test("one fill that is complete does not go on for ever, and what is being emptied does not grow", () => {
+  const filled = [
+    { atMs: 0, bytes: 0 },
+    { atMs: 10 * 60_000, bytes: 1e9 },
+    { atMs: 15 * 60_000, bytes: 1e9 },
+  ];
+  expect(fillForecast(filled, 2e9, 15 * 60_000)!.fullAtMs).toBeCloseTo(15 * 60_000 + 2 * DAY, -3);
+  const emptied = [...filled, { atMs: 20 * 60_000, bytes: 7e8 }];
+  expect(fillForecast(emptied, 2e9, 20 * 60_000)).toEqual({ growth: 0 });
 });
 
 test("what does not grow is never full; what was hardly watched is not judged", () => {

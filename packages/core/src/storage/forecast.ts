@@ -27,8 +27,12 @@ export interface FillForecast {
   readonly fullAtMs?: number;
 }
 
+/** What a fill adds within minutes goes on for no day: growth is told of days, and before the first has passed of one. */
+const SHORTEST_MEAN_MS = 24 * 3600 * 1000;
+
 /**
- * Room divided by the mean growth over the last three days, or for as long as there are samples.
+ * Room divided by the mean growth over the last three days, or for as long as there are samples, a day at least. What
+ * shrank last is not growing.
  * @param samples oldest first
  * @param roomBytes what is left below the cap and on the drive
  * @returns undefined where less than a minute was seen
@@ -41,7 +45,9 @@ export function fillForecast(
   const last = samples.at(-1);
   const first = samples.find(({ atMs }) => atMs >= nowMs - LOOK_BACK_MS);
   if (!last || !first || nowMs - first.atMs < SHORTEST_MS) return undefined;
-  const growth = ((last.bytes - first.bytes) * 1000) / (nowMs - first.atMs);
+  const before = samples.at(-2);
+  const isShrinking = before !== undefined && last.bytes < before.bytes;
+  const growth = isShrinking ? 0 : ((last.bytes - first.bytes) * 1000) / Math.max(SHORTEST_MEAN_MS, nowMs - first.atMs);
   return growth > 0 ? { growth, fullAtMs: nowMs + (Math.max(0, roomBytes) / growth) * 1000 } : { growth: 0 };
 }
 

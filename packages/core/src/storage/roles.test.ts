@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { mediaRate, needsOf } from "./needs";
-import { canHave, fitnessOf, ROLES, suggestRoles, type Assignment, type Place } from "./roles";
+import { canHave, fitnessOf, OFFERED_ROLES, suggestRoles, type Assignment, type Place } from "./roles";
 
 const GIB = 2 ** 30;
 const MIB = 2 ** 20;
@@ -87,7 +87,7 @@ test("suggested are a fast drive away from the media for the disk cache, and nev
     place("unknown", { readRate: undefined, writeRate: undefined }),
   ];
   const suggested = suggestRoles(places, needs, { "source media": "media", "disk cache": "slow" });
-  expect(suggested.map(({ role }) => role)).toEqual(["disk cache", "baked frames", "proxies", "scratch"]);
+  expect(suggested.map(({ role }) => role)).toEqual(["disk cache", "baked frames"]);
   const cache = suggested.find(({ role }) => role === "disk cache")!;
   expect(cache.place.id).toBe("apart");
   expect(cache.why).toContain("not on the drive of the source media");
@@ -122,7 +122,7 @@ test("a suggestion gives each role at most one place, and only one that may have
       const suggested = suggestRoles(all, needs, {});
       expect(new Set(suggested.map(({ role }) => role)).size).toBe(suggested.length);
       for (const { role, place: chosen } of suggested) expect(canHave(role, chosen)).toBe(true);
-      const possible = ROLES.filter((role) => role !== "source media" && all.some((one) => canHave(role, one)));
+      const possible = OFFERED_ROLES.filter((role) => role !== "source media" && all.some((one) => canHave(role, one)));
       expect(suggested.map(({ role }) => role)).toEqual(possible);
     }),
     { numRuns: 60 },
@@ -130,7 +130,7 @@ test("a suggestion gives each role at most one place, and only one that may have
 });
 
 test("no single change of a suggestion makes the sum of weighted fitness higher", () => {
-  const weights = { "disk cache": 4, "baked frames": 3, proxies: 2, scratch: 1 } as const;
+  const weights = { "disk cache": 4, "baked frames": 3 } as const;
   // With room for everything, roles do not take it from each other, and the sum can be worked out role by role.
   fc.assert(
     fc.property(places, (some) => {

@@ -5,6 +5,9 @@ import { isNearlyFull, READ_HEADROOM, type DriveKind } from "./drive";
 export const ROLES = ["source media", "disk cache", "baked frames", "proxies", "scratch"] as const;
 export type Role = (typeof ROLES)[number];
 
+/** Roles that something goes by so far. */
+export const OFFERED_ROLES: readonly Role[] = ["source media", "disk cache", "baked frames"];
+
 /** Which location, by id, has which role. */
 export type Assignment = Readonly<Partial<Record<Role, string>>>;
 
@@ -23,6 +26,8 @@ export interface Place {
   readonly freeBytes: Bytes;
   readonly readRate?: number;
   readonly writeRate?: number;
+  /** Whether the rates are those of its drive alone, held to what the way from any place carries. */
+  readonly isOfDriveAlone?: boolean;
   /** Reading while media is read from the same drive. */
   readonly readWithMediaRate?: number;
   /** Only holds what others read: nothing is stored there. */
@@ -135,7 +140,7 @@ export interface Suggested {
  * order. Source media stays where it is: it is not moved for a cache's sake.
  */
 export function suggestRoles(places: readonly Place[], needs: Needs, present: Assignment): Suggested[] {
-  const roles = ROLES.filter((role) => role !== "source media");
+  const roles = OFFERED_ROLES.filter((role) => role !== "source media");
   let best: { readonly assignment: Assignment; readonly score: number } | undefined;
   const extend = (index: number, assignment: Assignment, score: number, taken: ReadonlyMap<string, Bytes>): void => {
     const role = roles[index];
@@ -170,7 +175,7 @@ function whyOf(role: Role, place: Place, need: Need, places: readonly Place[], a
       ? "not measured yet"
       : headroom === Infinity
         ? "speed does not matter here"
-        : `${headroom >= 1 ? "fast enough" : "the fastest that was measured"}: ${Number(headroom.toPrecision(2))} times what real time takes`;
+        : `${headroom >= 1 ? "fast enough" : "the fastest that was measured"}: ${Number(headroom.toPrecision(2))} times what real time takes${place.isOfDriveAlone ? ", of which only the drive was measured" : ""}`;
   const media = places.find(({ id }) => id === assignment["source media"]);
   const apart = media && media.drive !== place.drive ? ["not on the drive of the source media"] : [];
   const against = conflicts.length > 0 ? [`although ${conflicts.join(", and ")}`] : [];

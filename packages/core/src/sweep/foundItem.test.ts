@@ -53,6 +53,31 @@ test("a folder that belongs together is one item with all that is in it", () => 
   ]);
 });
 
+test("what was used last are the files: that a folder was made or changed lately is no use of them", () => {
+  const tree = treeOf(["a/cache/1.exr", "a/cache/deep/2.exr", "b/cache/empty/"], 200);
+  for (const folder of tree.folders.name.keys()) tree.folders.changedMs[folder] = NOW - 1000;
+  const [a] = findItems(tree, RULES, NOW).items;
+  expect(a!.usedMs).toBe(NOW - 200 * DAY);
+  expect(classifyFound("root", [a!], nothingKnown, NOW)[0]!.state).toBe("orphaned");
+});
+
+test("content with several names counts once, in the ledger as in the plan", () => {
+  const tree = treeOf(["a/cache/1.exr", "a/cache/2.exr", "b/cache/1.exr", "b/cache/3.exr"]);
+  // Two names in one item, and one each in two; of the last a name is somewhere else.
+  const link = (file: number, inode: number, count: number) => tree.links.set(file, { inode, count });
+  link(0, 7, 2);
+  link(1, 7, 2);
+  link(2, 8, 2);
+  const items = findItems(tree, RULES, NOW).items;
+  expect(items.map(({ bytes }) => bytes)).toEqual([4096, 2048 + 4096]);
+  const listed = classifyFound("root", items, nothingKnown, NOW);
+  const plan = (chosen: readonly number[]) =>
+    planSweep(chosen.map((at) => ({ item: listed[at]!, links: items[at]!.links }))).bytes;
+  expect(plan([0])).toBe(4096);
+  // What has a name elsewhere does not come back.
+  expect(plan([0, 1])).toBe(2 * 4096);
+});
+
 test("a temporary file is an item once it is old enough", () => {
   expect(found(["a.tmp"], 2).items).toHaveLength(1);
   expect(found(["a.tmp"], 0.5).items).toHaveLength(0);
@@ -76,13 +101,15 @@ test("a project's file is found however its name is written", () => {
   expect(projectOfFile("Titles v12.proj")).toEqual({ name: "Titles v12", owner: "titles", version: 12 });
 });
 
-test("rebuilding is estimated from the size; nothing rebuilds what has no owner, and nobody needs an old log", () => {
+test("rebuilding is estimated from the size and the number of frames; nothing rebuilds what has no owner, and nobody needs an old log", () => {
   const rebuild = (paths: readonly string[]) =>
-    states(paths, { rebuildRate: 4096, projects: new Set(["a"]) }).map(({ rebuildMs, isEstimate }) => [
+    states(paths, { pace: { rate: 4096, frameMs: 700 }, projects: new Set(["a"]) }).map(({ rebuildMs, isEstimate }) => [
       rebuildMs,
       isEstimate,
     ]);
   expect(rebuild(["a/cache/x"])).toEqual([[1000, true]]);
+  // Two frames in half the bytes.
+  expect(rebuild(["a/cache/x", "a/cache/y"])).toEqual([[2000, true]]);
   expect(rebuild(["b/cache/x"])).toEqual([[undefined, undefined]]);
   expect(rebuild(["x.log"])).toEqual([[0, undefined]]);
 });

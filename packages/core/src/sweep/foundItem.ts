@@ -14,7 +14,7 @@ export interface FoundItem {
   readonly version?: number;
   /** Whether a manifest names the project, and the project file that it names is there. */
   readonly projectFileFound?: boolean | "away";
-  /** Taken on the drive. */
+  /** Taken on the drive; of content that has names elsewhere too, its share. */
   readonly bytes: Bytes;
   /** Those of them whose content has other names too; they come back when all names are gone. */
   readonly links: readonly Link[];
@@ -34,6 +34,11 @@ export interface Link {
   readonly bytes: Bytes;
 }
 
+/** What a name counts of content that has several: all of them together count it once. */
+export function linkShare({ bytes, count }: Pick<Link, "bytes" | "count">): Bytes {
+  return Math.round(bytes / count);
+}
+
 /** What a rule would take but must not. */
 export interface Blocked {
   readonly path: string;
@@ -45,7 +50,13 @@ export interface Found {
   readonly blocked: Blocked[];
 }
 
-type Draft = { -readonly [K in keyof FoundItem]: FoundItem[K] } & { links: Link[]; blocked?: string; minAgeMs: number };
+type Draft = { -readonly [K in keyof FoundItem]: FoundItem[K] } & {
+  links: Link[];
+  blocked?: string;
+  minAgeMs: number;
+  /** When a folder of it was changed last. */
+  changedMs: number;
+};
 
 interface Here {
   /** Item that all of a folder belongs to. */
@@ -102,6 +113,8 @@ export function findItems(tree: FileTree, rules: CompiledRules, nowMs: number): 
     here.push({ ...now, owner: tree.owners.get(folder) ?? above.owner });
     look(folder, path);
   }
+  // That folders were changed says nothing of when files were used; where there are none, nothing else does.
+  for (const draft of drafts) if (draft.files === 0) draft.usedMs = draft.changedMs;
   return {
     items: drafts.filter(
       ({ blocked, isFolder, minAgeMs, usedMs }) => blocked === undefined && (!isFolder || nowMs - usedMs >= minAgeMs),
@@ -143,6 +156,7 @@ export function findItems(tree: FileTree, rules: CompiledRules, nowMs: number): 
       modifiedMs: 0,
       size: 0,
       minAgeMs: (rule.olderThanDays ?? 0) * DAY_MS,
+      changedMs: 0,
     };
     drafts.push(draft);
     return draft;
@@ -155,7 +169,7 @@ export function findItems(tree: FileTree, rules: CompiledRules, nowMs: number): 
     if (draft) {
       // What a manifest inside the item says holds for all of it.
       Object.assign(draft, tree.owners.get(folder));
-      draft.usedMs = Math.max(draft.usedMs, folders.changedMs[folder]!);
+      draft.changedMs = Math.max(draft.changedMs, folders.changedMs[folder]!);
     }
     if (isMedia) return;
     const names = draft ? undefined : namesIn(rules, path, "file");
@@ -180,7 +194,7 @@ export function findItems(tree: FileTree, rules: CompiledRules, nowMs: number): 
     const bytes = files.allocated.at(file);
     const link = tree.links.get(file);
     if (link) draft.links.push({ ...link, bytes });
-    draft.bytes += bytes;
+    draft.bytes += link ? linkShare({ ...link, bytes }) : bytes;
     draft.files++;
     draft.usedMs = Math.max(draft.usedMs, files.usedMs.at(file));
     draft.modifiedMs = Math.max(draft.modifiedMs, files.modifiedMs.at(file));

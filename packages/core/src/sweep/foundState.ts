@@ -22,8 +22,15 @@ export interface ProjectKnowledge {
   /** Folders of projects that cannot be read now: of what is missing nothing can be said then. */
   readonly unreadable: readonly string[];
   readonly marks: readonly SweepMark[];
-  /** Bytes a second at which this machine renders and writes frames; undefined while it rendered none. */
-  readonly rebuildRate?: number;
+  /** How this machine renders and writes frames; undefined while it rendered none. */
+  readonly pace?: RebuildPace;
+}
+
+/** What rendering frames and writing them takes on this machine, as it was measured of own ones. */
+export interface RebuildPace {
+  /** Bytes a second. */
+  readonly rate: number;
+  readonly frameMs: Milliseconds;
 }
 
 /**
@@ -67,7 +74,7 @@ export function classifyFound(
       bytes,
       files,
       usedMs,
-      ...rebuildOf(item, classified, knowledge.rebuildRate),
+      ...rebuildOf(item, classified, knowledge.pace),
     };
   });
 
@@ -113,13 +120,15 @@ export function isBelow(path: string, folder: string): boolean {
 }
 
 function rebuildOf(
-  { kind, bytes }: FoundItem,
+  { kind, bytes, files }: FoundItem,
   { state }: Classified,
-  rate: number | undefined,
+  pace: RebuildPace | undefined,
 ): { rebuildMs?: Milliseconds; isEstimate?: boolean } {
   if (kind === "temporary" || kind === "logs") return { rebuildMs: 0 };
-  if (kind === "backups" || state === "orphaned" || state === "ownerless" || rate === undefined) return {};
-  return { rebuildMs: (bytes * 1000) / rate, isEstimate: true };
+  if (kind === "backups" || state === "orphaned" || state === "ownerless" || pace === undefined) return {};
+  // A small frame is rendered no faster for being small on the drive.
+  const byFrames = kind === "frames" || kind === "baked" ? files * pace.frameMs : 0;
+  return { rebuildMs: Math.max((bytes * 1000) / pace.rate, byFrames), isEstimate: true };
 }
 
 /** Whose an item is, by one rule for all kinds: a version at the end of a project's name is no part of it. */

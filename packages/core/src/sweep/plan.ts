@@ -1,6 +1,6 @@
 import type { Milliseconds } from "../composition";
 import type { Bytes } from "../machine";
-import type { Link } from "./foundItem";
+import { linkShare, type Link } from "./foundItem";
 import type { SweepItem } from "./item";
 
 /** Something that was chosen and does not go. */
@@ -60,8 +60,8 @@ export function planSweep(chosen: readonly Chosen[], skippedBefore: readonly Ski
     else total.rebuildMs += item.rebuildMs;
     let bytes = item.bytes;
     for (const link of own) {
-      // Counted when its last name goes.
-      bytes -= link.bytes;
+      // Of what an item counts, this is given back when its last name goes.
+      bytes -= linkShare(link);
       const seen = 1 + (links.get(`${place}/${link.inode}`) ?? 0);
       links.set(`${place}/${link.inode}`, seen);
       if (seen === link.count) bytes += link.bytes;

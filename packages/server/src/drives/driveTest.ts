@@ -84,6 +84,8 @@ async function testIn(
     const rates = { writeRate: rate(writeMs), readRate: rate(readMs), frameMs, direct };
     return { mount, atMs: Date.now(), frames, frameBytes, ...rates, readWithMediaRate: rate(withMedia.readMs) };
   } finally {
+    // Its files go.
+    written = 0;
     leave();
   }
 }

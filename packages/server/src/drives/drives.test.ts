@@ -14,6 +14,7 @@ const mounted = (fs: string, mount: string, type = "ext4", size = 100 * GIB) => 
   mount,
   type,
   size,
+  used: size / 4,
   available: size / 2,
 });
 

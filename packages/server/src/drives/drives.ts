@@ -7,7 +7,7 @@ import { ifReadable } from "../machine/processes";
 const NETWORK = /^(nfs|cifs|smb|9p|fuse\.sshfs|afpfs|webdav)/i;
 const MEMORY = /^(tmpfs|ramfs)$/i;
 
-type FileSystem = Pick<si.Systeminformation.FsSizeData, "fs" | "type" | "size" | "available" | "mount">;
+type FileSystem = Pick<si.Systeminformation.FsSizeData, "fs" | "type" | "size" | "used" | "available" | "mount">;
 
 // Drives that are made up by a host say nothing true of what is behind them.
 const VIRTUAL = /^(vd|xvd|nbd|loop)/;
@@ -58,6 +58,7 @@ export function drivesOf(mounted: readonly FileSystem[], locations: readonly Pla
     kind: NETWORK.test(one.type) ? "network" : MEMORY.test(one.type) ? "memory" : blockKind(one.fs, root),
     totalBytes: one.size,
     freeBytes: one.available,
+    usedBytes: one.used,
     isSystem: one.fs === system,
     simulated: false,
     locations: [...holders].flatMap(([id, holder]) =>

@@ -64,13 +64,34 @@ test("what is on a drive takes of its capacity", () =>
   withFolder(async (folder) => {
     const drive = new SimulatedDrive("made-up", folder, model);
     expect(await drive.freeBytes()).toBe(0.75 * GIB);
-    const leave = drive.occupy(() => GIB / 2);
+    let [half, whole] = [GIB / 2, GIB];
+    const leave = drive.occupy(() => half);
     expect(await drive.freeBytes()).toBe(GIB / 4);
-    const over = drive.occupy(() => GIB);
+    const over = drive.occupy(() => whole);
     expect(await drive.freeBytes()).toBe(0);
+    whole = 0;
     over();
+    half = 0;
     leave();
     expect(await drive.freeBytes()).toBe(0.75 * GIB);
+  }));
+
+test("what lies on a drive takes its room, whether a folder of it is registered or not", () =>
+  withFolder(async (folder) => {
+    await mkdir(path.join(folder, "caches/deep"), { recursive: true });
+    await writeFile(path.join(folder, "caches/deep/a"), Buffer.alloc(3 * MIB));
+    const drive = new SimulatedDrive("made-up", folder, model);
+    await drive.count();
+    const free = 0.75 * GIB - 3 * MIB;
+    expect(await drive.freeBytes()).toBe(free);
+    expect((await drive.describe([])).usedBytes).toBe(0.25 * GIB + 3 * MIB);
+    let bytes = 3 * MIB;
+    const leave = drive.occupy(() => bytes);
+    expect(await drive.freeBytes()).toBe(free);
+    bytes += MIB;
+    expect(await drive.freeBytes()).toBe(free - MIB);
+    leave();
+    expect(await drive.freeBytes()).toBe(free - MIB);
   }));
 
 test("a model that is not one is refused, with its name", () =>

@@ -1,4 +1,4 @@
-import { readdir, readFile } from "node:fs/promises";
+import { lstat, readdir, readFile } from "node:fs/promises";
 import path from "node:path";
 import type { Bytes, Drive, DriveKind, Milliseconds } from "@kinetocache/core";
 import Joi from "joi";
@@ -44,6 +44,8 @@ const schema = Joi.object<DriveModel & { format: string; version: number }>({
 /** A folder that behaves as its model says: one transfer after the other, each as long as the model's would take. */
 export class SimulatedDrive implements Medium {
   private readonly occupants = new Set<() => Bytes>();
+  /** In files on it that no occupant answers for. */
+  private unclaimedBytes: Bytes = 0;
   private freeAtMs: Milliseconds = 0;
   private transfers = 0;
 
@@ -54,19 +56,32 @@ export class SimulatedDrive implements Medium {
   ) {}
 
   async freeBytes(): Promise<Bytes> {
-    let taken = this.model.otherBytes;
-    for (const occupant of this.occupants) taken += occupant();
     // What it lies on has to have the room too.
-    return Math.max(0, Math.min(this.model.totalBytes - taken, await REAL_MEDIUM.freeBytes(this.folder)));
+    return Math.max(0, Math.min(this.model.totalBytes - this.usedBytes, await REAL_MEDIUM.freeBytes(this.folder)));
+  }
+
+  private get usedBytes(): Bytes {
+    let taken = this.model.otherBytes + this.unclaimedBytes;
+    for (const occupant of this.occupants) taken += occupant();
+    return taken;
+  }
+
+  /** Counts the files that are on it. */
+  async count(): Promise<void> {
+    this.unclaimedBytes = await bytesIn(this.folder);
   }
 
   totalBytes(): Promise<Bytes> {
     return Promise.resolve(this.model.totalBytes);
   }
 
+  /** What an occupant has when it comes was on the drive before, and what it has when it leaves stays. */
   occupy(bytes: () => Bytes): () => void {
     this.occupants.add(bytes);
-    return () => this.occupants.delete(bytes);
+    this.unclaimedBytes = Math.max(0, this.unclaimedBytes - bytes());
+    return () => {
+      if (this.occupants.delete(bytes)) this.unclaimedBytes += bytes();
+    };
   }
 
   async transfer<T>(kind: "read" | "write", size: Bytes, work: () => Promise<T>): Promise<T> {
@@ -97,11 +112,23 @@ export class SimulatedDrive implements Medium {
       kind,
       totalBytes,
       freeBytes,
+      usedBytes: this.usedBytes,
       isSystem: false,
       simulated: true,
       locations,
     };
   }
+}
+
+/** Of all files below a folder. What goes away meanwhile counts nothing. */
+async function bytesIn(folder: string): Promise<Bytes> {
+  let bytes = 0;
+  for (const entry of await readdir(folder, { withFileTypes: true })) {
+    const at = path.join(folder, entry.name);
+    if (entry.isDirectory()) bytes += await bytesIn(at);
+    else if (entry.isFile()) bytes += (await lstat(at).catch(() => undefined))?.size ?? 0;
+  }
+  return bytes;
 }
 
 /** The simulated drives that ship with the product, each with a folder of its own. */
@@ -120,7 +147,9 @@ export class SimulatedDrives {
       await makeDataFolder(folder);
       try {
         const model = Joi.attempt(JSON.parse(await readFile(path.join(models, name), "utf8")), schema) as DriveModel;
-        return new SimulatedDrive(id, folder, model);
+        const drive = new SimulatedDrive(id, folder, model);
+        await drive.count();
+        return drive;
       } catch (cause) {
         throw new Error(`${name}: ${(cause as Error).message}`, { cause });
       }

@@ -25,6 +25,7 @@ export class JsonFile<T> {
     private readonly name: string,
     private readonly format: FileFormat,
     private current: T,
+    private isMissing = false,
   ) {}
 
   /**
@@ -40,7 +41,7 @@ export class JsonFile<T> {
         if (error.code !== "ENOENT") throw error;
       },
     );
-    if (text === undefined) return new JsonFile(where, name, format, initial);
+    if (text === undefined) return new JsonFile(where, name, format, initial, true);
     try {
       return new JsonFile(where, name, format, Joi.attempt(contentOf(text, format), schema) as T);
     } catch (error) {
@@ -49,6 +50,11 @@ export class JsonFile<T> {
       console.error(`${file} could not be read and was put aside as ${aside}:`, error);
       return new JsonFile(where, name, format, initial);
     }
+  }
+
+  /** Whether there is no file: nothing was ever written. */
+  get isNew(): boolean {
+    return this.isMissing;
   }
 
   get value(): T {
@@ -67,6 +73,7 @@ export class JsonFile<T> {
       const said = saysFormat(value, this.format) ? value : { ...this.format, content: value };
       await Folder.with(this.folder, (folder) => folder.replace(this.name, [`${JSON.stringify(said, null, 1)}\n`]));
       this.current = value;
+      this.isMissing = false;
     });
     this.written = writing.catch(() => undefined);
     return writing;

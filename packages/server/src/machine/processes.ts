@@ -10,6 +10,8 @@ export interface RunningProcess {
   readonly name: string;
   /** Undefined where it may not be read; kernel threads have none. */
   readonly executable: string | undefined;
+  /** Arguments that it was started with, the first one included; undefined where they may not be read. */
+  readonly commandLine: string | undefined;
   /** Processor time so far, in ticks of a hundredth of a second. */
   readonly cpuTicks: number;
 }
@@ -19,7 +21,7 @@ const PAGE: Bytes = 4096;
 const KERNEL_THREADS = 2;
 
 /** What does not change while a process runs. */
-type Known = Pick<RunningProcess, "startedTicks" | "uid" | "executable">;
+type Known = Pick<RunningProcess, "startedTicks" | "uid" | "executable" | "commandLine">;
 
 /**
  * Runs `read`; undefined when the process has ended meanwhile or may not be looked at. A process that is gone is
@@ -104,10 +106,19 @@ export class Processes {
     const uid = ifReadable(() => statSync(`/proc/${pid}`).uid);
     if (uid === undefined) return undefined;
     const executable = ifReadable(() => readlinkSync(`/proc/${pid}/exe`))?.replace(/ \(deleted\)$/, "");
-    const known = { startedTicks, uid, executable };
+    const commandLine = executable === undefined ? undefined : commandLineOf(pid);
+    const known = { startedTicks, uid, executable, commandLine };
     this.known.set(pid, known);
     return known;
   }
+}
+
+// Longer ones differ in what nobody reads.
+const LONGEST_COMMAND = 2000;
+
+function commandLineOf(pid: number): string | undefined {
+  const text = kernelFile(`/proc/${pid}/cmdline`);
+  return text?.replace(/\0+$/, "").replaceAll("\0", " ").slice(0, LONGEST_COMMAND);
 }
 
 /** Memory that only this process has; undefined where that may not be read. */

@@ -18,7 +18,7 @@ const MARKS = "program-marks.json";
 const LARGEST_RULES = 16 * 2 ** 20;
 
 const marksSchema = Joi.object<Record<string, ProgramMark>>().pattern(
-  Joi.string().max(1000),
+  Joi.string().max(10_000),
   Joi.string().valid("keep", "not needed"),
 );
 
@@ -43,14 +43,14 @@ export class ProgramNotes {
   }
 
   /** @param mark undefined takes the mark away */
-  setMark(id: string, mark: ProgramMark | undefined): Promise<void> {
-    return this.marks.change(({ [id]: _before, ...others }) => (mark ? { ...others, [id]: mark } : others));
+  setMark({ markedAs }: Pick<WatchedProgram, "markedAs">, mark: ProgramMark | undefined): Promise<void> {
+    return this.marks.change(({ [markedAs]: _before, ...others }) => (mark ? { ...others, [markedAs]: mark } : others));
   }
 
   /** Programs as they were seen, with the user's mark, their class and what is advised. */
   advise(watched: readonly WatchedProgram[], rules: readonly ProgramRule[], installedBytes: Bytes): AdvisedProgram[] {
-    return watched.map(({ members: _members, ...program }) =>
-      withAdvice({ ...program, mark: this.marks.value[program.id] }, rules, installedBytes),
+    return watched.map(({ members: _members, markedAs, ...program }) =>
+      withAdvice({ ...program, mark: this.marks.value[markedAs] }, rules, installedBytes),
     );
   }
 

@@ -1,4 +1,5 @@
 import { TELL_PID, withProgram } from "../../../../testing/program";
+import { askToQuit } from "./quit";
 import { ProgramWatch, type WatchedProgram } from "./programWatch";
 
 const MIB = 2 ** 20;
@@ -18,6 +19,29 @@ test("a program is found with its memory and what it takes of the processor", ()
     expect(found.processorShare).toBeGreaterThan(0.1);
     expect(found.isOwn).toBe(true);
   }));
+
+test("a program that was started twice is two, each with what it was started with and all that it started itself", () =>
+  withProgram(`${TELL_PID} setInterval(() => {}, 1000);`, (executable) =>
+    withProgram(
+      `const child = require("child_process").spawn(${JSON.stringify(executable)}, ["-e", "setInterval(() => {}, 1000)"], { stdio: "ignore" });
+      child.on("spawn", () => { ${TELL_PID} });
+      process.on("SIGTERM", () => { child.kill(); process.exit(); });`,
+      async () => {
+        const found = () =>
+          new ProgramWatch().look(performance.now()).filter((program) => program.executable === executable);
+        while (found().reduce((sum, { processes }) => sum + processes, 0) < 3)
+          await new Promise((resolve) => setImmediate(resolve));
+        const [first, second] = found().sort((a, b) => a.processes - b.processes);
+        expect([first!.processes, second!.processes]).toEqual([1, 2]);
+        expect(first!.commandLine).toBe(`${executable} -e ${TELL_PID} setInterval(() => {}, 1000);`);
+        expect(second!.commandLine).toContain("child_process");
+        expect(first!.markedAs).not.toBe(second!.markedAs);
+        expect(await askToQuit(second!.members)).toEqual({ outcome: "closed", processes: 0 });
+        expect(found().map(({ id }) => id)).toEqual([first!.id]);
+      },
+      executable,
+    ),
+  ));
 
 test("a program that has ended is not listed any more", async () => {
   const watch = new ProgramWatch();

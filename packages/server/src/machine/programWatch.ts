@@ -12,9 +12,11 @@ import {
 } from "./processes";
 import { desktopEntries, startupEntries } from "./startup";
 
-/** A program with the processes that make it up. */
+/** A program with the processes that make it up: one that was started, and all that it started of its own kind. */
 export interface WatchedProgram extends Omit<Program, "mark"> {
   readonly members: readonly RunningProcess[];
+  /** What a mark stays with: the executable and what it was started with. */
+  readonly markedAs: string;
 }
 
 interface Memory {
@@ -42,6 +44,13 @@ const DEVICES: readonly (readonly [string, ProgramTrait])[] = [
 ];
 
 const identity = ({ pid, startedTicks }: RunningProcess) => `${pid}:${startedTicks}`;
+
+/** The process that started another one, as far as it is of the same kind. */
+function rootOf(one: RunningProcess, byPid: ReadonlyMap<number, RunningProcess>): RunningProcess {
+  const parent = byPid.get(one.parent);
+  const isSame = parent && parent.uid === one.uid && parent.executable === one.executable && parent.pid !== one.pid;
+  return isSame ? rootOf(parent, byPid) : one;
+}
 
 /** Follows the programs of a Linux machine from round to round. */
 export class ProgramWatch {
@@ -71,9 +80,10 @@ export class ProgramWatch {
     this.measureMemory(running);
     const groups = new Map<string, RunningProcess[]>();
     const own = this.ownPids(running);
+    const byPid = new Map(running.map((one) => [one.pid, one]));
     for (const one of running) {
       const isOwn = own.has(one.pid) || (one.executable !== undefined && this.ownExecutables.has(one.executable));
-      const id = isOwn ? OWN : `${one.uid}:${one.executable ?? one.name}`;
+      const id = isOwn ? OWN : this.idOf(one, byPid);
       const group = groups.get(id);
       if (group) group.push(one);
       else groups.set(id, [one]);
@@ -87,15 +97,24 @@ export class ProgramWatch {
     return [...groups].map(([id, members]) => this.program(id, members, share));
   }
 
+  /** Programs of other users are not told apart: nothing can be done to them. */
+  private idOf(one: RunningProcess, byPid: ReadonlyMap<number, RunningProcess>): string {
+    const kind = `${one.uid}:${one.executable ?? one.name}`;
+    return one.uid === this.ownUid ? `${kind}:${rootOf(one, byPid).pid}` : kind;
+  }
+
   private program(id: string, members: RunningProcess[], share: (one: RunningProcess) => number): WatchedProgram {
-    const [first] = members;
-    const { executable, uid, name } = first!;
+    const first = members.find(({ pid }) => id.endsWith(`:${pid}`)) ?? members[0]!;
+    const { executable, uid, name } = first;
+    const commandLine = uid === this.ownUid && id !== OWN ? first.commandLine : undefined;
     const memories = members.map((one) => this.memory.get(identity(one))!);
     const command = executable ? path.basename(executable) : name;
     return {
       id,
       name: id === OWN ? "Kinetocache and its browser" : (this.entries.get(command)?.name ?? command),
       executable,
+      commandLine,
+      markedAs: `${uid}:${executable ?? name}\n${commandLine ?? ""}`,
       processes: members.length,
       memoryBytes: memories.reduce((sum, { bytes }) => sum + bytes, 0),
       memoryMeasured: memories.every(({ measured }) => measured),

@@ -92,6 +92,7 @@ test("this application is never asked to quit, and what was never listed is not 
     expect((await post(server, "/api/machine/quit", { id: "0:/nowhere" })).status).toBe(409);
     expect((await post(server, "/api/machine/quit", {})).status).toBe(400);
     expect((await post(server, "/api/machine/marks", { id: "x", mark: "loathed" }, "PUT")).status).toBe(400);
+    expect((await post(server, "/api/machine/marks", { id: "0:/nowhere:1", mark: "keep" }, "PUT")).status).toBe(409);
   }));
 
 test("what is told first has been measured: a program that works all the time shows it, and swapping is a rate", () =>

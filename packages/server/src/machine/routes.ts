@@ -61,16 +61,21 @@ export function machineRoutes({ live, notes, simulated }: MachineParts): Router 
     response.on("close", end);
   });
 
+  const running = (id: string) => {
+    const found = live.find(id);
+    if (!found) throw new Problem(409, "gone", "The program is not running any more; nothing was done");
+    return found;
+  };
+
   router.put("/marks", express.json(), async (request, response) => {
     const { id, mark } = accept(markSchema, request.body, "body");
-    await notes.setMark(id, mark);
+    await notes.setMark(running(id).watched, mark);
     response.status(204).end();
   });
 
   router.post("/quit", express.json(), async (request, response) => {
     const { id } = accept(programSchema, request.body, "body");
-    const found = live.find(id);
-    if (!found) throw new Problem(409, "gone", "The program is not running any more; nothing was done");
+    const found = running(id);
     if (!found.advised.advice.mayAsk)
       throw new Problem(403, "not-offered", `${found.advised.name} is left alone: ${found.advised.advice.text}`);
     response.json(await askToQuit(found.watched.members));

@@ -15,6 +15,7 @@ import {
   type HeldReport,
   type PathVerdict,
   type PlacedBatch,
+  type RebuildPace,
   type ProjectKnowledge,
   type RuledDrive,
   type RuleFile,
@@ -44,8 +45,8 @@ export type DeskReport = FolderContents & Pick<SweepFolder, "id">;
 export interface DeskTerms {
   readonly ruleFile: RuleFile;
   readonly marks: readonly SweepMark[];
-  /** Bytes a second at which frames are rendered and written; undefined while none were. */
-  readonly rebuildRate?: number;
+  /** How frames are rendered and written here; undefined while none were. */
+  readonly pace?: RebuildPace;
 }
 
 /** A file below a folder that was looked through. */
@@ -340,7 +341,7 @@ export class Desk {
       versions,
       unreadable: projects.unreadable,
       marks: this.terms.marks,
-      ...(this.terms.rebuildRate === undefined ? {} : { rebuildRate: this.terms.rebuildRate }),
+      ...(this.terms.pace === undefined ? {} : { pace: this.terms.pace }),
     };
     root.classify(knowledge, Date.now());
   }

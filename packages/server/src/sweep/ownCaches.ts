@@ -4,6 +4,7 @@ import {
   sequenceItems,
   type HeldReport,
   type PlacedBatch,
+  type RebuildPace,
   type Skipped,
   type SweepItem,
   type SweepPlan,
@@ -123,15 +124,15 @@ export class OwnCaches {
     return this.locations.open().find(({ holding }) => holding.has(batch));
   }
 
-  /** Bytes a second at which frames were rendered; undefined while none were. */
-  get renderRate(): number | undefined {
-    let bytes = 0;
-    let costMs = 0;
+  /** What rendering frames took that are cached: by bytes, and by frames; undefined while none are. */
+  get renderPace(): RebuildPace | undefined {
+    let [bytes, costMs, frames] = [0, 0, 0];
     for (const { volume } of this.locations.open())
       for (const item of volume.items()) {
         bytes += item.bytes;
         costMs += item.costMs;
+        frames++;
       }
-    return bytes === 0 || costMs === 0 ? undefined : (bytes * 1000) / costMs;
+    return bytes === 0 || costMs === 0 ? undefined : { rate: (bytes * 1000) / costMs, frameMs: costMs / frames };
   }
 }

@@ -57,6 +57,11 @@ export class RegisteredFolders {
     );
   }
 
+  /** Whether no folder was ever registered. */
+  get isNew(): boolean {
+    return this.file.isNew;
+  }
+
   get all(): readonly SweepFolder[] {
     return this.file.value;
   }

@@ -291,6 +291,21 @@ test("what was shown before it moves is not listed anew until it moved: what cha
     await until(async () => (await sweeper.reports())[0]!.files === 2);
   }));
 
+test("the demo's folders are registered and gone through once, and not again after they were taken off the list", () =>
+  withSweeper(async (sweeper, _locations, folder) => {
+    const caches = path.join(folder, "data/drives/spinning/Flyway caches");
+    mkdirSync(caches);
+    makeFiles(caches, ["a.log"]);
+    await sweeper.registerDemo();
+    await until(async () => (await sweeper.reports())[0]?.files === 1);
+    await sweeper.registerDemo();
+    const reports = await sweeper.reports();
+    expect(reports).toHaveLength(1);
+    await sweeper.unregister(reports[0]!.id);
+    await sweeper.registerDemo();
+    expect(await sweeper.reports()).toEqual([]);
+  }));
+
 test("simulated drives are as full as the stated sizes of what lies on them", () =>
   withSweeper(async (sweeper, _locations, folder) => {
     const caches = path.join(folder, "data/drives/spinning/Flyway caches");

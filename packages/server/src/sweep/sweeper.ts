@@ -18,6 +18,7 @@ import {
   type HistoryEntry,
   type PathVerdict,
   type PlacedBatch,
+  type RebuildPace,
   type RuleFile,
   type RuleReport,
   type RuleVerdict,
@@ -261,6 +262,15 @@ export class Sweeper {
     const caches = inside.flat().filter((folder) => folder.endsWith(DEMO_CACHES));
     const real = await Promise.all(caches.map((folder) => realpath(folder)));
     return real.filter((folder) => !taken.has(folder)).map((folder) => ({ folder, projects }));
+  }
+
+  /** Registers the demo's cache folders and goes through them, where nobody has registered or removed any yet. */
+  async registerDemo(): Promise<void> {
+    if (!this.folders.isNew) return;
+    for (const { folder, projects } of await this.offered()) {
+      const { id } = await this.register(folder, projects);
+      this.scan(id, false);
+    }
   }
 
   /** Folders that may be read: those that are swept, those where projects live, and those of source media. */
@@ -588,8 +598,8 @@ export class Sweeper {
   // What the desk works by
 
   private terms() {
-    const rebuildRate = this.rebuildRate();
-    return { ruleFile: this.ruleFile, marks: this.marks, ...(rebuildRate === undefined ? {} : { rebuildRate }) };
+    const pace = this.rebuildPace();
+    return { ruleFile: this.ruleFile, marks: this.marks, ...(pace === undefined ? {} : { pace }) };
   }
 
   private async tellTerms(): Promise<void> {
@@ -608,12 +618,12 @@ export class Sweeper {
     await this.desk.call("setPlaces", this.places());
   }
 
-  /** Bytes a second of rendering frames, as they were rendered, and of writing them, as the drives were measured. */
-  private rebuildRate(): number | undefined {
-    const { renderRate } = this.own;
-    if (renderRate === undefined) return undefined;
+  /** Rendering frames, as they were rendered, and writing them, as the drives were measured. */
+  private rebuildPace(): RebuildPace | undefined {
+    const { renderPace } = this.own;
+    if (renderPace === undefined) return undefined;
     const writeRate = this.parts.log.all.at(-1)?.writeRate ?? Infinity;
-    return 1 / (1 / renderRate + 1 / writeRate);
+    return { ...renderPace, rate: 1 / (1 / renderPace.rate + 1 / writeRate) };
   }
 
   private pathOf(place: string): string {

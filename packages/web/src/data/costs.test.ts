@@ -27,7 +27,14 @@ const record = (document: string, ms: number): CostRecord => ({
       { kinds: [["noise", [[1000, ms, 9]]]], rest: [[2304, 2, 9]], sites: [["sky\nnoise", [[1000, ms + 1, 9]]]] },
     ],
   ],
-  frames: { keys: ["a1"], ms: Float32Array.of(ms), layers: ["sky"], byLayer: Float32Array.of(ms - 1) },
+  frames: {
+    keys: ["a1"],
+    ms: Float32Array.of(ms),
+    layers: ["sky"],
+    byLayer: Float32Array.of(ms - 1),
+    weights: Float32Array.of(0.5),
+    times: Uint8Array.of(2),
+  },
 });
 
 test("a composition's layers and frames are recalled with what its kinds of effects took last anywhere", async () => {

@@ -11,6 +11,15 @@ async function machineName(): Promise<string | undefined> {
   return figures && `${figures.processor}, ${figures.cores}`;
 }
 
+const NO_FRAMES: CostRecord["frames"] = {
+  keys: [],
+  ms: new Float32Array(),
+  layers: [],
+  byLayer: new Float32Array(),
+  weights: new Float32Array(),
+  times: new Uint8Array(),
+};
+
 const idOf = (machine: string, document: string) => `${machine}\n${document}`;
 
 /** Of which machine costs are while the server cannot say: the one they were last measured on. */
@@ -33,7 +42,7 @@ export async function recalledCosts(document: string): Promise<CostRecord | unde
   return {
     document,
     models: newest.models.map(([renderer, known]) => [renderer, { ...known, sites: sites.get(renderer) ?? [] }]),
-    frames: own?.frames ?? { keys: [], ms: new Float32Array(), layers: [], byLayer: new Float32Array() },
+    frames: own?.frames ?? NO_FRAMES,
   };
 }
 

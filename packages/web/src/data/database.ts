@@ -134,3 +134,5 @@ database
   });
 
 database.version(6).stores({ costs: "id, document, keptMs, [machine+keptMs]" });
+// Measurements say how much they count; those of before do not.
+database.version(7).upgrade((transaction) => transaction.table("costs").clear());

@@ -28,7 +28,7 @@ interface EngineState {
   readonly outlook: Outlook | undefined;
   readonly explanation: Explanation | undefined;
   readonly waste: readonly Waste[] | undefined;
-  readonly bakePlan: SuggestedBakes | undefined;
+  readonly suggestedBakes: SuggestedBakes | undefined;
   /** The browser's own storage, once it was asked about. */
   readonly browserDisk: BrowserDiskState | undefined;
   readonly browserItems: readonly FrameItem[] | undefined;
@@ -55,7 +55,7 @@ const NOTHING: EngineState = {
   outlook: undefined,
   explanation: undefined,
   waste: undefined,
-  bakePlan: undefined,
+  suggestedBakes: undefined,
   browserDisk: undefined,
   browserItems: undefined,
 };
@@ -126,8 +126,8 @@ class EngineStore {
       case "waste":
         this.state = { ...this.state, waste: event.waste };
         break;
-      case "bakePlan":
-        this.state = { ...this.state, bakePlan: event.plan };
+      case "suggestedBakes":
+        this.state = { ...this.state, suggestedBakes: event.suggested };
         break;
       case "explanation":
         this.state = { ...this.state, explanation: event.explanation };

@@ -3,6 +3,7 @@ import {
   findWaste,
   frameBudgetMs,
   frameBytes,
+  type Bytes,
   frameOfStep,
   framesThatFit,
   schedule,
@@ -28,7 +29,9 @@ import {
 } from "@kinetocache/core";
 import { dequal } from "dequal";
 import { Arrival } from "./arrival";
-import { suggestBakes } from "./bakePlan";
+import { AdviceDesk } from "./adviceDesk";
+import { adviseBakes } from "./bakeAdvice";
+import { BakeTrial } from "./bakeTrial";
 import { Bakery } from "./bakery";
 import { BranchDesk, NO_EXCHANGE, type Exchange } from "./branchDesk";
 import { Calibration } from "./calibration";
@@ -55,7 +58,6 @@ import {
   type Comparison,
   type EngineEvent,
   type LayerChoices,
-  type PlanRequest,
   type PreviewSettings,
   type RenderOutcome,
   type Status,
@@ -142,7 +144,6 @@ const NO_ACTIONS: readonly Command["kind"][] = [
   "explain",
   "savings",
   "findWaste",
-  "planBakes",
   "bake",
   "pauseBake",
   "stopBake",
@@ -189,6 +190,7 @@ export class Engine {
   private readonly reports: Reports;
   private readonly savings: SavingsDesk;
   private readonly outlook: OutlookDesk;
+  private readonly advice: AdviceDesk;
   private readonly bakery: Bakery;
   private readonly responses = new Responses();
   private readonly costKeeper: CostKeeper;
@@ -280,6 +282,10 @@ export class Engine {
       return workOutSavings(document, settings, bakes, range, this.book.modelOf(settings.renderer));
     });
     this.outlook = new OutlookDesk(emit, () => this.takeConditions());
+    this.advice = new AdviceDesk(emit, (ways, onDone) => {
+      const { device } = this.devices;
+      this.startTrial(new BakeTrial(ways, device, this.pool.size, spread(this.range), onDone));
+    });
     this.costKeeper = new CostKeeper(
       () => {
         const { timeline } = this;
@@ -343,8 +349,8 @@ export class Engine {
       case "findWaste":
         this.findWaste();
         break;
-      case "planBakes":
-        this.planBakes(command.how);
+      case "suggestBakes":
+        this.suggestBakes(command.roomBytes);
         break;
       case "bake":
         this.bakery.start(command.bake);
@@ -708,7 +714,9 @@ export class Engine {
 
   private stopTrial(): void {
     this.diskWork.stopMeasuring();
-    this.trial?.stop();
+    const wasAdvising = this.advice.drop();
+    if (this.trial) this.trial.stop();
+    else if (wasAdvising) this.emit({ kind: "notice", text: "Finding out what is worth baking was stopped." });
     this.dropTrial();
   }
 
@@ -1121,7 +1129,11 @@ export class Engine {
   /** What a render worker sends back. */
   onOutcome(outcome: RenderOutcome): void {
     if (this.trial?.owns(outcome.job)) {
-      if (this.trial.end(outcome)) this.dropTrial();
+      if (this.trial.end(outcome)) {
+        this.dropTrial();
+        // What could not be tried is not advised.
+        if (!this.advice.isDue) this.advice.drop();
+      }
       this.pump();
       return;
     }
@@ -1304,13 +1316,22 @@ export class Engine {
     this.emit({ kind: "waste", waste: findWaste(document, { settings, bakes, model }) });
   }
 
-  private planBakes(how: PlanRequest): void {
+  private suggestBakes(roomBytes: Bytes): void {
     const { timeline, range } = this;
     if (!timeline) return;
+    this.pause();
     timeline.computeKeys(Infinity);
+    const conditions = this.takeConditions();
+    if (!conditions) {
+      this.emit({
+        kind: "notice",
+        text: "What is worth baking follows from what frames cost, which is not known yet.",
+      });
+      return;
+    }
     const model = this.book.modelOf(timeline.settings.renderer);
-    const plan = suggestBakes(timeline, range, this.budgetMs, model, this.disk.readRate, how);
-    this.emit({ kind: "bakePlan", plan });
+    const { readRate } = this.disk;
+    this.advice.start(adviseBakes({ timeline, range, conditions, model, roomBytes, readRate }));
   }
 
   private explain(frame: FrameNumber): void {
@@ -1336,6 +1357,7 @@ export class Engine {
           this.tellChange();
         } else if (other?.hasUnkeyed) other.computeKeys(SLICE_MS);
         else if (lanes?.hasUnkeyed && !this.transport) lanes.computeKeys(SLICE_MS);
+        else if (this.advice.isDue) this.advice.step(SLICE_MS);
         else if (this.savings.isDue(this.transport !== undefined)) this.savings.step(SLICE_MS);
         else if (timeline.hasUnestimated && !this.transport) this.estimateOn(timeline);
         else if (this.isOutlookDue(performance.now())) this.outlook.step(SLICE_MS);
@@ -1355,7 +1377,7 @@ export class Engine {
     const { other, lanes } = this.stage;
     if (timeline.hasUnkeyed || other?.hasUnkeyed) return now;
     if (!this.transport && (timeline.hasUnestimated || lanes?.hasUnkeyed)) return now;
-    if (this.savings.isDue(this.transport !== undefined)) return now;
+    if (this.advice.isDue || this.savings.isDue(this.transport !== undefined)) return now;
     if (this.isOutlookDue(now)) return now;
     if (this.transport) return this.nextShowMs(this.transport, timeline, now);
     const moments = [this.lastScrubMs + SCRUB_REST_MS, this.shownAtMs + SHARPEN_AFTER_MS];
@@ -1431,9 +1453,10 @@ export class Engine {
       responses: this.responses.times,
       measuringTake: this.take !== undefined || this.takeStartsMs !== undefined,
       carrying: this.diskWork.carrying,
-      trial: this.trial?.status ?? this.diskWork.trial,
+      trial: this.trial?.status ?? this.diskWork.trial ?? this.advice.status,
       graphicsFault: this.devices.faultReason,
       playback: transport && { skipped: transport.skipped, reachedRate: transport.reachedRate },
+      layersKept: lanes?.kept(this.range) ?? [],
       layerCosts: timeline.costs.layerSummary(this.playhead, this.range),
       sharp: this.sharpFrame === this.playhead,
     };

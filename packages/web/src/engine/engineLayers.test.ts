@@ -248,10 +248,10 @@ describe("baked frames", () => {
 
   test("while the server is gone all of them are played live, said once; when it is back the bake is played again", async () => {
     const rig = await open();
-    rig.pool.unreadable.add("stored/0");
+    rig.pool.unreadable.add("stored/5");
     rig.pool.serverIsGone = true;
     rig.disk.failure = { kind: "unreachable", detail: "the server does not answer" };
-    rig.send({ kind: "bakes", bakes: [bake] });
+    rig.send({ kind: "bakes", bakes: [bake] }, { kind: "seek", frame: 5, scrubbing: false });
     await rig.run(1000);
     expect(rig.status.unreadable).toHaveLength(FRAMES);
     await rig.fill();
@@ -264,16 +264,28 @@ describe("baked frames", () => {
     expect(rig.status.unreadable).toEqual([]);
   });
 
-  test("a part is never played, and an edit underneath plays the live layer", async () => {
+  test("what is cached live stays of use under a bake, and after it; the rest is read", async () => {
     const rig = await open();
-    await rig.fill();
+    rig.send({ kind: "range", range: { in: 0, out: 8 } });
+    rig.send({ kind: "fill", target: { kind: "frames", range: { in: 0, out: 8 } } });
+    await rig.run(1000);
+    const live = rig.held(IN_MEMORY);
+    expect(live).toBeGreaterThanOrEqual(8);
     rig.pool.takeStarted();
+    // A part is never played.
     rig.send({ kind: "bakes", bakes: [{ ...bake, complete: false }] });
     await rig.run(300);
-    expect(rig.held(IN_MEMORY)).toBe(FRAMES);
+    expect(rig.held(IN_MEMORY)).toBe(live);
     rig.send({ kind: "bakes", bakes: [bake] });
     await rig.run(500);
-    expect(rig.held(IN_MEMORY)).toBe(1);
+    expect(rig.held(IN_MEMORY)).toBe(live);
+    expect(rig.pool.takeStarted()).toEqual([]);
+    const before = rig.status.rendered;
+    await rig.fill();
+    expect(rig.status.rendered - before).toBe(FRAMES - live);
+    rig.send({ kind: "bakes", bakes: [] });
+    await rig.run(300);
+    expect(rig.held(IN_MEMORY)).toBe(live);
     await rig.fill();
     rig.pool.takeStarted();
     rig.send({ kind: "bakes", bakes: [] });

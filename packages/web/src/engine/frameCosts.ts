@@ -55,6 +55,9 @@ export interface CostRecord {
     readonly layers: readonly string[];
     /** One row a frame, one value for each layer. */
     readonly byLayer: Float32Array;
+    /** How much each counts, and how often it was measured. */
+    readonly weights: Float32Array;
+    readonly times: Uint8Array;
   };
 }
 
@@ -113,20 +116,22 @@ export class CostBook {
         this.noted.set(renderer, Math.max(YOUNG, this.framesOn(renderer)));
       }
     }
-    const { keys, ms, layers, byLayer } = frames;
+    const { keys, ms, layers, byLayer, weights, times } = frames;
     for (const [row, key] of keys.entries()) {
       if (this.byKey.has(key) || this.byKey.size >= REMEMBERED) continue;
       const values = layers.map((layer, column) => [layer, byLayer[row * layers.length + column]!] as const);
-      this.byKey.set(key, [{ ms: ms[row]!, byLayer: new Map(values.filter(([, value]) => value > 0)), weight: 1 }]);
+      const own = new Map(values.filter(([, value]) => value > 0));
+      const measured: Measured = { ms: ms[row]!, byLayer: own, weight: weights[row]! };
+      this.byKey.set(key, new Array<Measured>(times[row]!).fill(measured));
     }
   }
 
   /** What is worth keeping for the next session. @param keys of frames as they are now */
   record(document: string, keys: Iterable<ContentKey>): CostRecord {
-    const found: { key: ContentKey; ms: Milliseconds; own: ReadonlyMap<string, Milliseconds> }[] = [];
+    const found: (Known & { readonly key: ContentKey; readonly own: ReadonlyMap<string, Milliseconds> })[] = [];
     for (const key of keys) {
       const known = this.measured(key);
-      if (known?.byLayer && known.weight === 1) found.push({ key, ms: known.ms, own: known.byLayer });
+      if (known?.byLayer) found.push({ ...known, key, own: known.byLayer });
       if (found.length >= KEPT_FRAMES) break;
     }
     const layers = [...new Set(found.flatMap(({ own }) => [...own.keys()]))];
@@ -138,6 +143,8 @@ export class CostBook {
         ms: Float32Array.from(found, ({ ms }) => ms),
         layers,
         byLayer: Float32Array.from(found.flatMap(({ own }) => layers.map((layer) => own.get(layer) ?? 0))),
+        weights: Float32Array.from(found, ({ weight }) => weight),
+        times: Uint8Array.from(found, ({ times }) => times),
       },
     };
   }

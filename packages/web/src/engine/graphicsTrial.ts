@@ -1,7 +1,7 @@
 import type { FrameNumber, GraphicsResult, Milliseconds, NodeKind, RenderDevice } from "@kinetocache/core";
 import type { EngineEvent, RenderOutcome } from "./protocol";
 import type { Rendered } from "./renderPool";
-import type { Course, Trial } from "./trial";
+import type { Course, Trial, TrialFrame } from "./trial";
 
 // Frames of each worker that only warm it up, and those that are timed, at the least. A device that is so slow
 // that it does not get there in time is timed over what it did get done.
@@ -97,14 +97,14 @@ export class GraphicsTrial implements Trial {
     return (this.results.length + share) / Math.max(1, this.total);
   }
 
-  next(job: number, nowMs: Milliseconds): FrameNumber | undefined {
+  next(job: number, nowMs: Milliseconds): TrialFrame | undefined {
     const { current } = this;
     if (!current || current.isClosed || current.running.size >= this.parallel) return undefined;
     current.beganMs ??= nowMs;
     // Frames that count are the same on every device; the warm-up may be cut short before it has had all of its.
     const frame = this.course(current.started++);
     current.running.set(job, frame);
-    return frame;
+    return { frame };
   }
 
   end(outcome: RenderOutcome, nowMs: Milliseconds): string | undefined {
@@ -123,8 +123,8 @@ export class GraphicsTrial implements Trial {
     return undefined;
   }
 
-  result(): EngineEvent {
-    return { kind: "graphicsTrial", results: this.results };
+  tell(emit: (event: EngineEvent) => void): void {
+    emit({ kind: "graphicsTrial", results: this.results });
   }
 
   private take(current: Step, frame: FrameNumber, rendered: Rendered, nowMs: Milliseconds): void {

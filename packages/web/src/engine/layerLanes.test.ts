@@ -5,6 +5,7 @@ import { LayerLanes } from "./layerLanes";
 const x = { keyframes: [0, 24].map((frame) => ({ frame, value: frame, ease: "linear" as const })) };
 const opened = document([
   layer("sky", "noise"),
+  layer("plate", "solid"),
   layer(
     "square",
     "solid",
@@ -15,7 +16,7 @@ const opened = document([
     },
   ),
 ]);
-const keyOf = (frame: number) => buildGraph(opened, frame, FULL_QUALITY).root.inputs[1]!.key;
+const keyOf = (frame: number) => buildGraph(opened, frame, FULL_QUALITY).root.inputs[2]!.key;
 
 function lanes(held: readonly string[] = []): LayerLanes {
   const made = new LayerLanes(opened, FULL_QUALITY, NO_BAKES, (key) => held.includes(key));
@@ -59,4 +60,18 @@ test("a layer that is not followed asks for nothing", () => {
   made.follow(new Set(["sky"]));
   expect(made.isFilled("sky", 0)).toBe(false);
   expect(made.residency("square")).toBeUndefined();
+});
+
+test("what is kept of a layer is counted in frames and bytes, what looks the same once", () => {
+  const made = lanes([keyOf(6), keyOf(7)]);
+  made.follow(new Set(["square", "plate"]));
+  made.computeKeys(Infinity);
+  const kept = new Map(made.kept({ in: 5, out: 15 }).map(({ layer: of, ...rest }) => [of, rest]));
+  const pixels = (frame: number) => {
+    const { width, height } = buildGraph(opened, frame, FULL_QUALITY).root.inputs[2]!.window;
+    return width * height * 16;
+  };
+  const all = Array.from({ length: 10 }, (_, at) => pixels(5 + at)).reduce((sum, bytes) => sum + bytes, 0);
+  expect(kept.get("square")).toEqual({ held: 2, total: 10, heldBytes: pixels(6) + pixels(7), allBytes: all });
+  expect(kept.get("plate")).toEqual({ held: 0, total: 10, heldBytes: 0, allBytes: 64 * 36 * 16 });
 });

@@ -3,6 +3,8 @@ import {
   IN_MEMORY,
   mainComposition,
   ON_DISK,
+  PIXEL_BYTES,
+  pixelCount,
   Timeline,
   type Bakes,
   type ContentKey,
@@ -11,6 +13,7 @@ import {
   type Milliseconds,
   type RenderSettings,
 } from "@kinetocache/core";
+import type { LayerKept } from "./protocol";
 
 /** One layer's finished pixels along the timeline. */
 interface Lane {
@@ -21,6 +24,8 @@ interface Lane {
   readonly refused: Set<FrameNumber>;
   /** Frames on which the layer shows nothing. */
   readonly empty: Set<FrameNumber>;
+  /** What each frame's pixels take. */
+  readonly bytes: Float64Array;
 }
 
 /** Where the finished pixels of some layers are held: those that are marked, pinned, asked for or selected. */
@@ -45,7 +50,8 @@ export class LayerLanes {
     for (const layer of layers) {
       if (this.lanes.has(layer)) continue;
       const frames = new Timeline(this.duration);
-      this.lanes.set(layer, { frames, nextUnkeyed: 0, refused: new Set(), empty: new Set() });
+      const bytes = new Float64Array(this.duration);
+      this.lanes.set(layer, { frames, nextUnkeyed: 0, refused: new Set(), empty: new Set(), bytes });
     }
   }
 
@@ -86,6 +92,22 @@ export class LayerLanes {
     return { held, total };
   }
 
+  /** For each layer that is followed, how much of a range is held and what that takes, as far as it is known. */
+  kept(range: { readonly in: FrameNumber; readonly out: FrameNumber }): LayerKept[] {
+    return [...this.lanes].map(([layer, { frames, bytes }]) => {
+      let [heldBytes, allBytes] = [0, 0];
+      for (let frame = range.in; frame < Math.min(range.out, this.duration); frame++) {
+        const key = frames.keyOf(frame);
+        // What looks the same in several frames is held once.
+        const shown = key === undefined ? [] : frames.framesOf(key);
+        if (shown.find((one) => one >= range.in) !== frame) continue;
+        allBytes += bytes[frame]!;
+        if (frames.residency[frame]) heldBytes += bytes[frame]!;
+      }
+      return { layer, ...this.count(layer, range), heldBytes, allBytes };
+    });
+  }
+
   /** Bits of where a layer's pixels of each frame are held; undefined when it is not followed. */
   residency(layer: string): Uint8Array | undefined {
     return this.lanes.get(layer)?.frames.residency;
@@ -121,6 +143,9 @@ export class LayerLanes {
     if (!node) lane.empty.add(frame);
     // Baked pixels are on disk already.
     else if (node.kind === "sequence") lane.frames.setKey(frame, node.key, ON_DISK);
-    else lane.frames.setKey(frame, node.key, this.isHeld(node.key) ? IN_MEMORY : 0);
+    else {
+      lane.frames.setKey(frame, node.key, this.isHeld(node.key) ? IN_MEMORY : 0);
+      lane.bytes[frame] = pixelCount(node.window) * PIXEL_BYTES;
+    }
   }
 }

@@ -16,7 +16,7 @@ function run(cores: number, helpful: number, frameMs = 100) {
   let [now, id] = [0, 0];
   while (!trial.isDone) {
     for (let frame = trial.next(id); frame !== undefined; frame = trial.next(id)) {
-      frames.push(frame);
+      frames.push(frame.frame);
       jobs.push({ id: id++, endMs: now + frameMs * Math.max(1, trial.parallel / helpful) });
     }
     const next = jobs.splice(jobs.indexOf(jobs.reduce((a, b) => (b.endMs < a.endMs ? b : a))), 1)[0]!;

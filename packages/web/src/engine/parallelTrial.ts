@@ -1,6 +1,6 @@
-import type { FrameNumber, Milliseconds, RenderDevice } from "@kinetocache/core";
+import type { Milliseconds, RenderDevice } from "@kinetocache/core";
 import type { EngineEvent, ParallelPoint, RenderOutcome } from "./protocol";
-import type { Course, Trial } from "./trial";
+import type { Course, Trial, TrialFrame } from "./trial";
 
 // Of each worker's frames these are only there to warm it up: hot loops are compiled anew while they run.
 const WARM_FRAMES = 8;
@@ -56,10 +56,10 @@ export class ParallelTrial implements Trial {
     return left === 0 ? 1 : (this.points.length + this.ended / this.wanted) / (this.points.length + left);
   }
 
-  next(job: number): FrameNumber | undefined {
+  next(job: number): TrialFrame | undefined {
     if (this.isDone || this.started >= this.wanted || this.running.size >= this.parallel) return undefined;
     this.running.add(job);
-    return this.course(this.started++);
+    return { frame: this.course(this.started++) };
   }
 
   end(outcome: RenderOutcome, nowMs: Milliseconds): string | undefined {
@@ -75,8 +75,8 @@ export class ParallelTrial implements Trial {
     return undefined;
   }
 
-  result(): EngineEvent {
-    return { kind: "parallelCurve", points: this.points };
+  tell(emit: (event: EngineEvent) => void): void {
+    emit({ kind: "parallelCurve", points: this.points });
   }
 
   private get warm(): number {

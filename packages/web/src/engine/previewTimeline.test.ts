@@ -1,4 +1,14 @@
-import { frameKey, FULL_QUALITY, IN_MEMORY, NO_BAKES, ON_DISK } from "@kinetocache/core";
+import {
+  Bakes,
+  buildBakeGraph,
+  buildGraph,
+  frameKey,
+  FULL_QUALITY,
+  IN_MEMORY,
+  NO_BAKES,
+  ON_DISK,
+  type Bake,
+} from "@kinetocache/core";
 import { moving } from "../../../../testing/engine";
 import { CostBook } from "./frameCosts";
 import { PreviewTimeline } from "./previewTimeline";
@@ -64,4 +74,66 @@ test("screens get a copy when something changed, and nothing otherwise", () => {
   expect(timeline.takeChanges()!.residency[4]).toBe(IN_MEMORY);
   timeline.mark(key(4), IN_MEMORY, false);
   expect(timeline.takeChanges()!.residency[4]).toBe(0);
+});
+
+describe("where a bake is played", () => {
+  const bake = (change: Partial<Bake> = {}): Bake => ({
+    id: "bake",
+    target: { composition: "main", layer: "square" },
+    range: { in: 2, out: 12 },
+    fraction: 1,
+    depth: "8-bit",
+    packed: true,
+    renderer: "cpu-1",
+    location: "main",
+    sequence: "stored",
+    keys: Array.from({ length: 10 }, (_, at) => liveKey(2 + at)),
+    complete: true,
+    enabled: true,
+    locked: false,
+    ...change,
+  });
+  const liveKey = (frame: number, scale = 1) =>
+    buildBakeGraph(moving(scale), { composition: "main", layer: "square" }, frame, {
+      fraction: 1,
+      depth: "8-bit",
+      renderer: "cpu-1",
+    }).liveKey;
+  const bakedKey = (frame: number, bakes: Bakes) => buildGraph(moving(), frame, FULL_QUALITY, bakes).key;
+
+  /** A timeline with one bake, over what is in memory. */
+  function withBake(memory: Set<string>, change: Partial<Bake> = {}) {
+    const bakes = new Bakes([bake(change)]);
+    const tiers = { inMemory: (held: string) => memory.has(held), onDisk: () => false };
+    const timeline = new PreviewTimeline(moving(), FULL_QUALITY, bakes, new CostBook(), tiers);
+    timeline.computeKeys(Infinity);
+    const note = (of: string, held: boolean) => {
+      if (held) memory.add(of);
+      else memory.delete(of);
+      timeline.mark(of, IN_MEMORY, held);
+    };
+    return { timeline, bakes, note };
+  }
+
+  test("frames that were cached live stay of use, until they are let go", () => {
+    const { timeline, bakes, note } = withBake(new Set([key(1), key(3), key(4)]));
+    expect([...timeline.residency].slice(0, 6)).toEqual([0, 1, 0, 1, 1, 0]);
+    expect(timeline.keyOf(3)).toBe(key(3));
+    expect(timeline.keyOf(5)).toBe(bakedKey(5, bakes));
+    note(key(3), false);
+    expect(timeline.keyOf(3)).toBe(bakedKey(3, bakes));
+    note(bakedKey(3, bakes), true);
+    expect([...timeline.residency].slice(0, 6)).toEqual([0, 1, 0, 1, 1, 0]);
+    // It is found on disk, after all.
+    note(key(5), true);
+    expect([timeline.keyOf(5), timeline.residency[5]]).toEqual([key(5), IN_MEMORY]);
+    expect(timeline.framesOf(bakedKey(5, bakes))).toEqual([]);
+  });
+
+  test("a locked bake that is out of date is played all the same; one that is up to date is as good as live", () => {
+    const outdated = Array.from({ length: 10 }, (_, at) => liveKey(2 + at, 2));
+    const locked = withBake(new Set([key(3)]), { locked: true, keys: outdated });
+    expect(locked.timeline.keyOf(3)).toBe(bakedKey(3, locked.bakes));
+    expect(withBake(new Set([key(3)]), { locked: true }).timeline.keyOf(3)).toBe(key(3));
+  });
 });

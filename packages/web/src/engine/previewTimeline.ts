@@ -3,10 +3,11 @@ import {
   inOrder,
   IN_MEMORY,
   mainComposition,
+  NO_BAKES,
   ON_DISK,
   stillKeys,
   Timeline,
-  type Bakes,
+  Bakes,
   type Composition,
   type ContentKey,
   type CostModel,
@@ -26,6 +27,13 @@ export interface Tiers {
   readonly onDisk: (key: ContentKey) => boolean;
 }
 
+/** The keys of a frame in which something baked is played. */
+interface Alternatives {
+  readonly baked: ContentKey;
+  /** Of the same frame rendered live, which is as good or better. */
+  readonly live: ContentKey;
+}
+
 /**
  * The frames of one state of a document at one set of preview settings: their keys, where they are held, and
  * what they cost. Keys and estimates are worked out in slices, so that a long composition holds nothing up.
@@ -38,6 +46,11 @@ export class PreviewTimeline {
   private readonly frames: Timeline;
   /** Frames that were held when their keys became known. */
   private readonly heldAtFirst: Uint8Array;
+  /** Of frames in which something baked is played that is up to date. */
+  private readonly alternatives = new Map<FrameNumber, Alternatives>();
+  private readonly byLiveKey = new Map<ContentKey, FrameNumber[]>();
+  /** The same bakes, of which none is played where it is out of date; undefined where none is locked. */
+  private readonly upToDate: Bakes | undefined;
   /** First frame whose key has not been computed yet. */
   private nextUnkeyed = 0;
   /** First frame that has not been estimated since the cost model last learned much. */
@@ -58,6 +71,11 @@ export class PreviewTimeline {
     this.heldAtFirst = new Uint8Array(this.composition.duration);
     const { duration, layers } = this.composition;
     this.costs = new FrameCosts(book, duration, layers, settings.renderer);
+    if (bakes.list.some(({ locked }) => locked))
+      this.upToDate = new Bakes(
+        bakes.list.map((bake) => ({ ...bake, locked: false })),
+        bakes.unreadable,
+      );
   }
 
   get duration(): number {
@@ -105,15 +123,33 @@ export class PreviewTimeline {
     return this.frames.isIn(...of);
   }
 
+  /** What is held of a frame in which a bake is played stays of use: it goes by its live key while that is held. */
   keyOf(frame: FrameNumber): ContentKey {
     const known = this.frames.keyOf(frame);
     if (known) return known;
-    const { key } = this.graphOf(frame);
-    const held = (this.tiers.inMemory(key) ? IN_MEMORY : 0) | (this.tiers.onDisk(key) ? ON_DISK : 0);
+    const { key: baked } = this.graphOf(frame);
+    const live = this.liveKeyOf(frame, baked);
+    const key = live !== undefined && this.tiersOf(live) ? live : baked;
+    const held = this.tiersOf(key);
     this.frames.setKey(frame, key, held);
     this.heldAtFirst[frame] = held;
-    this.place([frame], key);
+    this.place([frame], baked);
     return key;
+  }
+
+  private tiersOf(key: ContentKey): number {
+    return (this.tiers.inMemory(key) ? IN_MEMORY : 0) | (this.tiers.onDisk(key) ? ON_DISK : 0);
+  }
+
+  /** Notes and returns the live key of a frame in which something baked is played that is up to date. */
+  private liveKeyOf(frame: FrameNumber, baked: ContentKey): ContentKey | undefined {
+    if (this.bakes.list.length === 0) return undefined;
+    const keyWith = (bakes: Bakes) => buildGraph(this.document, frame, this.settings, bakes).key;
+    const live = keyWith(NO_BAKES);
+    if (live === baked || (this.upToDate && keyWith(this.upToDate) !== baked)) return undefined;
+    this.alternatives.set(frame, { baked, live });
+    this.byLiveKey.set(live, [...(this.byLiveKey.get(live) ?? []), frame]);
+    return live;
   }
 
   graphOf(frame: FrameNumber): FrameGraph {
@@ -131,7 +167,22 @@ export class PreviewTimeline {
 
   mark(key: ContentKey, tier: number, held: boolean): void {
     this.frames.mark(key, tier, held);
+    if (this.alternatives.size > 0) this.settle(key, tier, held);
     this.changed = true;
+  }
+
+  /** Frames that show a key go by another one of theirs where that one is held, and this one is not. */
+  private settle(key: ContentKey, tier: number, held: boolean): void {
+    for (const frame of [...this.frames.framesOf(key), ...(this.byLiveKey.get(key) ?? [])]) {
+      const keys = this.alternatives.get(frame);
+      if (!keys || this.residency[frame]) continue;
+      const tiersOf = (one: ContentKey) => {
+        const tiers = this.tiersOf(one);
+        return one === key ? (held ? tiers | tier : tiers & ~tier) : tiers;
+      };
+      const found = [keys.live, keys.baked].find(tiersOf) ?? keys.baked;
+      this.frames.setKey(frame, found, tiersOf(found));
+    }
   }
 
   /** Whether a model can estimate what the composition holds, by some frames of it. */
@@ -179,7 +230,8 @@ export class PreviewTimeline {
     const until = performance.now() + limitMs;
     while (this.nextUnestimated < this.nextUnkeyed && performance.now() < until) {
       const frame = this.nextUnestimated++;
-      if (!this.costs.isSettled(frame)) this.place([frame], this.keyOf(frame));
+      const key = this.keyOf(frame);
+      if (!this.costs.isSettled(frame)) this.place([frame], this.alternatives.get(frame)?.baked ?? key);
     }
     this.changed = true;
   }
@@ -197,9 +249,13 @@ export class PreviewTimeline {
     return { lost, regained };
   }
 
-  /** Keys of the frames that are known so far. */
+  /** Keys of the frames that are known so far; of those in which something baked is played, of the live frame too. */
   *keys(): Generator<ContentKey> {
-    for (let frame = 0; frame < this.nextUnkeyed; frame++) yield this.keyOf(frame);
+    for (let frame = 0; frame < this.nextUnkeyed; frame++) {
+      const { baked, live } = this.alternatives.get(frame) ?? {};
+      yield baked ?? this.keyOf(frame);
+      if (live !== undefined) yield live;
+    }
   }
 
   /** A copy for the screens, or undefined when nothing has changed since the last one. @param force whether it has */

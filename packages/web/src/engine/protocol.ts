@@ -1,6 +1,6 @@
 import type {
   Bake,
-  BakePlan,
+  BakeTarget,
   Branch,
   Bytes,
   ContentKey,
@@ -113,22 +113,31 @@ export interface Comparison {
   readonly parkedOnly: boolean;
 }
 
-/** How what is suggested would be baked. */
-export interface PlanRequest {
+/** Something worth baking, and what it comes to: forecast from frames that were tried with it. */
+export interface BakeOffer {
+  /** What is baked together. */
+  readonly targets: readonly BakeTarget[];
   readonly fraction: number;
-  readonly depth: Document["depth"];
-  /** Space that may be taken. */
-  readonly roomBytes: Bytes;
+  /** Of a take that began when all of it was baked, with what is held now. */
+  readonly summary: TakeSummary;
+  /** Of a frame that is not held. */
+  readonly meanMs: Milliseconds;
+  /** What baking takes. */
+  readonly bakeMs: Milliseconds;
+  readonly bytes: Bytes;
 }
 
-/** What is best baked, and what a baked frame is expected to take. */
-export interface SuggestedBakes extends BakePlan {
+/** What is worth baking over a range. */
+export interface SuggestedBakes {
   /** Id of the main composition that it is for. */
   readonly composition: string;
-  readonly fraction: number;
   readonly range: FrameRange;
-  /** An estimate. */
-  readonly readMs: Milliseconds;
+  /** Of a take that began now; an estimate. */
+  readonly present: TakeSummary;
+  /** The best one first; none where nothing wins by more than the error of a forecast. */
+  readonly offers: readonly BakeOffer[];
+  /** Frames that were rendered with what could be baked. */
+  readonly triedFrames: number;
 }
 
 /** From a screen to the engine. */
@@ -161,8 +170,8 @@ export type Command =
   | { readonly kind: "explain"; readonly frame: FrameNumber }
   /** Asks for layers that cost time and show nothing. */
   | { readonly kind: "findWaste" }
-  /** Asks what would be best to bake. */
-  | { readonly kind: "planBakes"; readonly how: PlanRequest }
+  /** Asks what is worth baking with this much room for it, which is tried on some frames. Any action ends it. */
+  | { readonly kind: "suggestBakes"; readonly roomBytes: Bytes }
   /** Renders what is to be baked and has it stored, or goes on with a part. */
   | { readonly kind: "bake"; readonly bake: Bake }
   | { readonly kind: "pauseBake"; readonly bake: string; readonly paused: boolean }
@@ -230,13 +239,24 @@ export interface LayerCost {
   readonly measured: boolean;
 }
 
+/** A layer's own pixels over the in–out range. */
+export interface LayerKept {
+  readonly layer: string;
+  /** Frames whose pixels are held, of those on which it shows. */
+  readonly held: number;
+  readonly total: number;
+  /** What those take that are held, and what all would take. */
+  readonly heldBytes: Bytes;
+  readonly allBytes: Bytes;
+}
+
 export type DiskState =
   | { readonly kind: "ready" }
   | { readonly kind: "unreachable" }
   /** Nothing more is taken: the cap is reached, the drive is full, read-only or gone. */
   | { readonly kind: "refused"; readonly detail: string };
 
-export type TrialKind = "frames in parallel" | "graphics devices" | "formats";
+export type TrialKind = "frames in parallel" | "graphics devices" | "formats" | "bakes";
 
 /** What is true at one moment; sent about ten times a second while anything changes. */
 export interface Status {
@@ -289,6 +309,8 @@ export interface Status {
   readonly graphicsFault?: string;
   readonly playback?: { readonly skipped: number; readonly reachedRate: number };
   readonly layerCosts: readonly LayerCost[];
+  /** Of the layers that are pinned, marked, asked for or selected. */
+  readonly layersKept: readonly LayerKept[];
   readonly sharp: boolean;
 }
 
@@ -372,7 +394,7 @@ export type EngineEvent =
   | { readonly kind: "playhead"; readonly frame: FrameNumber }
   | { readonly kind: "cacheChange"; readonly change: CacheChange }
   | { readonly kind: "waste"; readonly waste: readonly Waste[] }
-  | { readonly kind: "bakePlan"; readonly plan: SuggestedBakes }
+  | { readonly kind: "suggestedBakes"; readonly suggested: SuggestedBakes }
   /** A bake is complete. */
   | { readonly kind: "baked"; readonly bake: Bake }
   | { readonly kind: "savings"; readonly savings: Savings }
@@ -451,6 +473,16 @@ export interface BakeTask extends Pick<Bake, "target" | "fraction" | "renderer" 
   readonly packed: boolean;
 }
 
+/** A picture of a bake that was made to try it. */
+export interface MadePicture {
+  /** Id of the bake. */
+  readonly bake: string;
+  /** Of its file. */
+  readonly bytes: Bytes;
+  /** What rendering and packing it took. */
+  readonly ms: Milliseconds;
+}
+
 /** What a worker is to render: a frame, or one layer's finished pixels of it. */
 export interface RenderTask {
   readonly frame: FrameNumber;
@@ -458,6 +490,8 @@ export interface RenderTask {
   /** The variant, where it is not the one that is open. */
   readonly variant?: string;
   readonly layer?: string;
+  /** Bakes that do not exist: those of their pictures that the frame shows are made for it, and not kept. */
+  readonly madeBakes?: readonly Bake[];
   /** Branches that are lent for it, and keys of those that are wanted beside it. */
   readonly branches?: { readonly held: readonly Branch[]; readonly keep: readonly ContentKey[] };
 }
@@ -483,6 +517,8 @@ export type RenderOutcome =
       readonly jumped: boolean;
       /** False for a worker's first frames, whose times say more of the compiler than of the frame. */
       readonly warm: boolean;
+      /** Pictures that were made of bakes that do not exist, where there were such. */
+      readonly pictures?: readonly MadePicture[];
       /** Branches that were wanted beside it. */
       readonly branches: readonly Branch[];
       readonly lent: readonly Branch[];

@@ -8,6 +8,7 @@ import {
   Renderer,
   withVariant,
   writeFrame,
+  type Bake,
   type Branch,
   type BranchExchange,
   type Bytes,
@@ -19,6 +20,8 @@ import {
   type Milliseconds,
   type RenderedFrame,
   type RendererClass,
+  type SourceNode,
+  type StoredFrame,
 } from "@kinetocache/core";
 import { openKernels, type Kernels } from "@kinetocache/kernels";
 import { openArtwork } from "./artwork";
@@ -26,7 +29,7 @@ import { ClipStore } from "./clip/clipStore";
 import { GpuRenderer } from "./gpu/gpuRenderer";
 import { GraphicsError } from "./gpu/graphicsError";
 import { newPixels, releasePixels } from "./pixels";
-import type { RenderInit, RenderOutcome, RenderRequest } from "./protocol";
+import type { BakeTask, MadePicture, RenderInit, RenderOutcome, RenderRequest } from "./protocol";
 import { StoredPictureError, StoredPictures } from "./storedPictures";
 
 // The engine compiles hot loops anew while they run; after this many frames they are as fast as they get.
@@ -139,8 +142,9 @@ function buffersOf(branches: readonly Branch[]): ArrayBuffer[] {
   return branches.map(({ pixels }) => pixels.buffer);
 }
 
-async function render({ renderer, kernels, media, init }: Ready, request: RenderRequest & { kind: "render" }) {
-  const { job, frame, settings, branches } = request;
+async function render(context: Ready, request: RenderRequest & { kind: "render" }) {
+  const { renderer, kernels, media, init } = context;
+  const { job, frame, settings, branches, madeBakes } = request;
   const lent = branches?.held ?? [];
   const isGraphics = settings.renderer === "gpu-1";
   const cancelled = () => Atomics.load(init.cancel, init.slot) === job;
@@ -149,13 +153,15 @@ async function render({ renderer, kernels, media, init }: Ready, request: Render
     const on = isGraphics ? await openGraphics(media) : renderer;
     const opened = request.variant === undefined ? document! : withVariant(document!, request.variant);
     const { assets } = opened;
-    const graph = buildGraph(opened, frame, settings, bakes);
+    const played = madeBakes ? new Bakes([...bakes.list, ...madeBakes], bakes.unreadable) : bakes;
+    const graph = buildGraph(opened, frame, settings, played);
     const exchange: BranchExchange = {
       held: new Map(lent.map((branch) => [branch.key, branch])),
       keep: new Set(branches?.keep),
     };
     const root = request.layer === undefined ? graph.root : branchOf(graph.root, request.layer);
     const needed = on.mediaOf(root, exchange);
+    const pictures = madeBakes && (await makePictures(context, opened, madeBakes, needed, cancelled));
     const decodeMs = new Map([...(await clips.prepare(needed, assets)), ...(await stored.prepare(needed))]);
     on.setAssets(assets);
     if (root !== graph.root) {
@@ -179,7 +185,7 @@ async function render({ renderer, kernels, media, init }: Ready, request: Render
       renderer: settings.renderer,
       decodeFault: clips.graphicsFault,
     };
-    const back = { branches: rendered.branches, lent };
+    const back = { branches: rendered.branches, lent, pictures };
     reply({ kind: "rendered", job, key, width, height, pixels, memoryBytes, ...timing, ...back }, [
       pixels.buffer,
       ...buffersOf([...rendered.branches, ...lent]),
@@ -198,28 +204,62 @@ async function render({ renderer, kernels, media, init }: Ready, request: Render
   }
 }
 
-/** Renders one picture of a bake, live all through and on the processor, and has the server store it. */
-async function bakePicture({ renderer, kernels, init }: Ready, { job, bake }: RenderRequest & { kind: "bake" }) {
+/** The file of one picture of a bake, live all through and rendered on the processor, and the key of what it shows. */
+async function bakedFile(
+  { renderer, kernels }: Ready,
+  opened: Document,
+  bake: Pick<BakeTask, "target" | "frame" | "fraction" | "depth" | "renderer" | "packed">,
+  cancelled: () => boolean,
+): Promise<{ readonly file: Uint8Array; readonly liveKey: ContentKey }> {
+  const graph = buildBakeGraph(opened, bake.target, bake.frame, bake);
+  const needed = renderer.mediaOf(graph.root);
+  await clips.prepare(needed, opened.assets);
+  await stored.prepare(needed);
+  renderer.setAssets(opened.assets);
+  const picture = renderer.render(graph, cancelled);
+  // The loops of the formats take several times as long over a buffer that can be resized.
+  const file = writeFrame({ ...picture, pixels: picture.pixels.slice() }, bake.packed, kernels);
+  releasePixels(picture.pixels);
+  if (cancelled()) throw new RenderCancelled();
+  return { file, liveKey: graph.liveKey };
+}
+
+/** Makes the pictures of bakes that some nodes draw, and lends them for the frame that is prepared next. */
+async function makePictures(
+  context: Ready,
+  opened: Document,
+  made: readonly Bake[],
+  nodes: readonly SourceNode[],
+  cancelled: () => boolean,
+): Promise<MadePicture[]> {
+  const pictures: MadePicture[] = [];
+  const files: { readonly shown: StoredFrame; readonly file: Uint8Array }[] = [];
+  for (const { kind, parameters } of nodes) {
+    const bake = made.find(({ sequence }) => kind === "sequence" && sequence === parameters.sequence);
+    if (!bake) continue;
+    const shown = { sequence: bake.sequence, frame: Number(parameters.frame) };
+    const startMs = performance.now();
+    const { file } = await bakedFile(context, opened, { ...bake, frame: bake.range.in + shown.frame }, cancelled);
+    pictures.push({ bake: bake.id, bytes: file.length, ms: performance.now() - startMs });
+    files.push({ shown, file });
+  }
+  for (const { shown, file } of files) stored.lend(shown, file);
+  return pictures;
+}
+
+/** Renders one picture of a bake and has the server store it. */
+async function bakePicture(context: Ready, { job, bake }: RenderRequest & { kind: "bake" }) {
+  const { init } = context;
   const cancelled = () => Atomics.load(init.cancel, init.slot) === job;
   try {
-    const { assets } = document!;
-    const graph = buildBakeGraph(document!, bake.target, bake.frame, bake);
-    const needed = renderer.mediaOf(graph.root);
-    await clips.prepare(needed, assets);
-    await stored.prepare(needed);
-    renderer.setAssets(assets);
-    const picture = renderer.render(graph, cancelled);
-    // The loops of the formats take several times as long over a buffer that can be resized.
-    const file = writeFrame({ ...picture, pixels: picture.pixels.slice() }, bake.packed, kernels);
-    releasePixels(picture.pixels);
-    if (cancelled()) throw new RenderCancelled();
-    const path = `/api/sequences/${bake.sequence}/frames/${bake.number}?key=${graph.liveKey}`;
+    const { file, liveKey } = await bakedFile(context, document!, bake, cancelled);
+    const path = `/api/sequences/${bake.sequence}/frames/${bake.number}?key=${liveKey}`;
     const response = await fetch(path, { method: "PUT", body: new Blob([file as BlobPart]) });
     if (!response.ok) {
       const { detail } = (await response.json().catch(() => ({}))) as { detail?: string };
       throw new Error(detail ?? `The server answered ${response.status}`);
     }
-    reply({ kind: "baked", job, key: graph.liveKey, lent: [] });
+    reply({ kind: "baked", job, key: liveKey, lent: [] });
   } catch (error) {
     const reason = error instanceof Error ? error.message : String(error);
     if (error instanceof RenderCancelled) reply({ kind: "cancelled", job, lent: [] });

@@ -44,12 +44,19 @@ export class StoredPictures {
   /** By sequence: the frame that was read last, and what is read ahead. */
   private readonly last = new Map<string, number>();
   private readonly ahead = new Map<string, ReadAhead>();
+  /** Files that do not come from the server, for the frame that is rendered next. */
+  private readonly lent = new Map<string, Uint8Array>();
 
   /** @param now clock in milliseconds */
   constructor(
     private readonly kernels: Kernels,
     private readonly now: () => Milliseconds = () => performance.now(),
   ) {}
+
+  /** Uses a file in place of the server's, for the frame that is prepared next. */
+  lend(stored: StoredFrame, file: Uint8Array): void {
+    this.lent.set(storedFrameName(stored), file);
+  }
 
   /**
    * Reads what some nodes draw.
@@ -65,8 +72,9 @@ export class StoredPictures {
       const stored = { sequence: String(parameters.sequence), frame: Number(parameters.frame) };
       this.pictures.set(storedFrameName(stored), await this.read(stored));
       took.set(key, this.now() - start);
-      this.readAhead(stored);
+      if (!this.lent.has(storedFrameName(stored))) this.readAhead(stored);
     }
+    this.lent.clear();
     return took;
   }
 
@@ -78,7 +86,8 @@ export class StoredPictures {
   }
 
   private async read(stored: StoredFrame): Promise<Picture> {
-    const file = (await this.takeAhead(stored)) ?? (await load(stored));
+    const lent = this.lent.get(storedFrameName(stored));
+    const file = lent ?? (await this.takeAhead(stored)) ?? (await load(stored));
     try {
       return readFrame(file, undefined, this.kernels);
     } catch (error) {

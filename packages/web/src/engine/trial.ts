@@ -1,5 +1,8 @@
 import type { FrameNumber, FrameRange, Milliseconds, RenderDevice } from "@kinetocache/core";
-import type { EngineEvent, RenderOutcome, TrialKind } from "./protocol";
+import type { EngineEvent, RenderOutcome, RenderTask, TrialKind } from "./protocol";
+
+/** What is rendered for a trial, at its settings. */
+export type TrialFrame = Pick<RenderTask, "frame" | "madeBakes">;
 
 /** A measurement that has the render workers for itself. Nothing that it renders is kept. */
 export interface Trial {
@@ -15,14 +18,14 @@ export interface Trial {
   /** Jobs under way. */
   readonly jobs: Iterable<number>;
   /** Next frame to render; undefined when none can start now. */
-  next(job: number, nowMs: Milliseconds): FrameNumber | undefined;
+  next(job: number, nowMs: Milliseconds): TrialFrame | undefined;
   /**
    * Takes in what became of a job.
    * @returns why the trial cannot go on, if so
    */
   end(outcome: RenderOutcome, nowMs: Milliseconds): string | undefined;
-  /** What was found, once it is done. */
-  result(): EngineEvent;
+  /** Tells what was found, once it is done. */
+  tell(emit: (event: EngineEvent) => void): void;
 }
 
 /** Which frames are tried. */

@@ -39,7 +39,7 @@ export class TrialRun {
       const job = nextJob();
       const frame = trial.next(job, nowMs);
       if (frame === undefined) return;
-      pool.render(job, { frame, settings: { ...settings, renderer } });
+      pool.render(job, { ...frame, settings: { ...settings, renderer } });
     }
   }
 
@@ -49,7 +49,7 @@ export class TrialRun {
     const trouble = trial.end(outcome, performance.now());
     if (outcome.kind === "rendered") releasePixels(outcome.pixels);
     if (trouble !== undefined) this.notice(`The ${trial.of} could not be measured: ${trouble}`);
-    else if (trial.isDone) this.ports.emit(trial.result());
+    else if (trial.isDone) trial.tell(this.ports.emit);
     else return false;
     this.stopJobs();
     return true;

@@ -1,5 +1,5 @@
 import { Pause, Play, Square } from "lucide-react";
-import { useEffect, useRef, type ReactNode } from "react";
+import { useEffect, useRef, useState, type ReactNode } from "react";
 import Button from "react-bootstrap/Button";
 import { send, useEngine } from "../data/engineStore";
 import { targetName } from "../data/bakes";
@@ -13,6 +13,10 @@ import { Progress } from "./Progress";
 interface DrawerJobProps {
   readonly title: string;
   readonly figures: ReactNode;
+  /** Where it is known better than by its pace. */
+  readonly remainingMs?: number;
+  /** False where nothing is said of the time that is left. */
+  readonly isEstimated?: boolean;
   /** What the bar counts. */
   readonly label: string;
   readonly now: number;
@@ -25,13 +29,35 @@ interface DrawerJobProps {
   readonly onStop: () => void;
 }
 
+// Less of it says little of the rest.
+const KNOWN_AFTER_MS = 2000;
+const KNOWN_AFTER_SHARE = 0.02;
+
+/** Estimated time for the rest of some work, from how it went since it began or went on; undefined while too new. */
+function useRemaining(now: number, max: number, paused: boolean): number | undefined {
+  const [start, setStart] = useState({ now, paused, atMs: performance.now() });
+  if (start.paused !== paused || now < start.now) setStart({ now, paused, atMs: performance.now() });
+  const [atMs, setAtMs] = useState(start.atMs);
+  useEffect(() => setAtMs(performance.now()), [now]);
+  const took = atMs - start.atMs;
+  const done = now - start.now;
+  if (paused || took < KNOWN_AFTER_MS || done < KNOWN_AFTER_SHARE * max) return undefined;
+  return (took * (max - now)) / done;
+}
+
 /** One piece of long work: how far it is, and what can be done about it. */
-function DrawerJob({ title, figures, label, now, max, paused = false, onPause, ...stop }: DrawerJobProps) {
+function DrawerJob({ title, figures, label, now, max, paused = false, onPause, ...more }: DrawerJobProps) {
+  const { remainingMs, isEstimated = true, ...stop } = more;
+  const byPace = useRemaining(now, max, paused);
+  const leftMs = remainingMs ?? (isEstimated ? byPace : undefined);
   return (
     <div className="drawer-job">
       <div className="drawer-text">
         <strong>{paused ? `${title}, paused` : title}</strong>
-        <span className="mono">{figures}</span>
+        <span className="mono">
+          {figures}
+          {leftMs === undefined ? "" : ` · ${durationText(leftMs)} left (est.)`}
+        </span>
       </div>
       <Progress label={label} now={now} max={Math.max(1, max)} />
       {onPause ? (
@@ -47,9 +73,8 @@ function DrawerJob({ title, figures, label, now, max, paused = false, onPause, .
   );
 }
 
-function countText(done: number, total: number, remainingMs?: number): string {
-  const rest = remainingMs === undefined ? "" : ` · ${durationText(remainingMs)} left (est.)`;
-  return `${done} / ${total}${rest}`;
+function countText(done: number, total: number): string {
+  return `${done} / ${total}`;
 }
 
 function TakeJob() {
@@ -76,7 +101,9 @@ function FillingJob() {
   return (
     <DrawerJob
       title="Background rendering"
-      figures={countText(done, total, remainingMs)}
+      figures={countText(done, total)}
+      remainingMs={remainingMs}
+      isEstimated={false}
       label="Frames filled"
       now={done}
       max={total}
@@ -102,7 +129,9 @@ function OrderJob({ order }: { readonly order: FillOrder }) {
   return (
     <DrawerJob
       title={`Filling ${what}`}
-      figures={countText(held, total, remainingMs)}
+      figures={countText(held, total)}
+      remainingMs={remainingMs}
+      isEstimated={false}
       label={`Filling ${what}`}
       now={held}
       max={total}

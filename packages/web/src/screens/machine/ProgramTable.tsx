@@ -6,6 +6,7 @@ import Table from "react-bootstrap/Table";
 import { askProgramToQuit, markProgram, useStartup } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import { bytesText, percentText, secondsText } from "../../parts/format";
+import { LongText } from "../../parts/LongText";
 
 // What is urgent comes first; of the rest as many as fill the table, and none that takes next to nothing.
 const SHOWN = 7;
@@ -27,7 +28,7 @@ interface RowProps {
 function ProgramRow({ program, seconds, real }: RowProps) {
   const { notify } = useWorkspace();
   const [asking, setAsking] = useState(false);
-  const { id, name, processes, memoryBytes, memoryMeasured, processorShare, advice, mark } = program;
+  const { id, name, commandLine, processes, memoryBytes, memoryMeasured, processorShare, advice, mark } = program;
   const ask = async () => {
     setAsking(true);
     try {
@@ -48,8 +49,9 @@ function ProgramRow({ program, seconds, real }: RowProps) {
     );
   return (
     <tr>
-      <td className="program-name" title={program.executable ?? name}>
+      <td className="program-name">
         {name} {processes > 1 ? <small>{processes} processes</small> : null}
+        {commandLine === undefined ? null : <LongText className="program-command" text={commandLine} />}
       </td>
       <td className={`number ${memoryMeasured ? "" : "is-estimate"}`}>
         {bytesText(memoryBytes)}

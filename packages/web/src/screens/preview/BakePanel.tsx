@@ -20,10 +20,11 @@ import { roomOf } from "../../data/room";
 import { useRoles } from "../../data/roles";
 import { sequenceExport, useSequences } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
-import type { SuggestedBakes } from "../../engine/protocol";
+import type { BakeOffer, SuggestedBakes } from "../../engine/protocol";
+import { inForce } from "../../engine/tradeOffs";
 import { bytesText, fractionText, framesText } from "../../parts/format";
 import { Progress } from "../../parts/Progress";
-import { bakeStateText, bakeText, planText } from "./bakeWords";
+import { bakeStateText, bakeText, noOfferText, offerText } from "./bakeWords";
 
 const message = (error: unknown) => (error instanceof Error ? error.message : String(error));
 
@@ -287,54 +288,78 @@ function BakeRow({ bake }: BakeRowProps) {
   );
 }
 
-/** What is best baked under the space there is. */
+/** What is worth baking with the space there is. */
 function Suggestion() {
-  const { document, composition } = useWorkspace();
-  const begin = useBegin();
-  const latest = useEngine((state) => state.bakePlan);
+  const { composition } = useWorkspace();
+  const latest = useEngine((state) => state.suggestedBakes);
+  const trial = useEngine((state) => state.status?.trial);
   const [place] = useBakeLocations();
-  const [fraction, setFraction] = useState<number>(1);
   const room = roomOf(place?.contents);
-  const { depth } = document;
-  const suggest = () => send({ kind: "planBakes", how: { fraction, depth, roomBytes: room } });
-  // One that was made for another variant or composition says nothing here.
-  const plan = latest?.composition === composition.id ? latest : undefined;
-  const nameOf = (id: string) => composition.layers.find((layer) => layer.id === id)?.name ?? composition.name;
-  const take = async ({ chosen, range, fraction: size }: SuggestedBakes, location: string) => {
-    for (const id of chosen) {
-      const target = { composition: composition.id, ...(id === "" ? {} : { layer: id }) };
-      await begin({ target, range, fraction: size, depth, packed: true, location });
-    }
-  };
+  // What was said of another variant or composition says nothing here.
+  const suggested = latest?.composition === composition.id ? latest : undefined;
   return (
     <div className="control">
-      <div className="button-row">
-        <Button size="sm" variant="outline-dark" disabled={!place} onClick={suggest}>
-          Suggest what to bake
-        </Button>
-        <SizeSelect
-          id="suggest-size"
-          className="suggest-size"
-          label="Size of suggested bakes"
-          value={fraction}
-          onChange={setFraction}
-        />
-      </div>
-      <p className="control-note">{bytesText(room)} of room for baked frames, where cached ones give way.</p>
-      {plan && place ? (
+      <Button
+        size="sm"
+        variant="outline-dark"
+        disabled={!place || trial !== undefined}
+        onClick={() => send({ kind: "suggestBakes", roomBytes: room })}
+      >
+        Suggest what to bake
+      </Button>
+      <p className="control-note">
+        Some frames are rendered with what could be baked. {bytesText(room)} of room, where cached frames give way.
+      </p>
+      {trial?.of === "bakes" ? (
+        <Progress label="Finding out what is worth baking" now={Math.round(trial.progress * 100)} max={100} />
+      ) : suggested && place ? (
         <div role="status">
-          <p>
-            {plan.chosen.length > 0 ? <strong>{plan.chosen.map(nameOf).join(", ")}. </strong> : null}
-            {planText(plan)}
-          </p>
-          {plan.chosen.length > 0 ? (
-            <Button size="sm" variant="dark" onClick={() => void take(plan, place.id)}>
-              Bake {plan.chosen.length === 1 ? "it" : `these ${plan.chosen.length}`}, at most {bytesText(plan.bytes)}
-            </Button>
-          ) : null}
+          {suggested.offers.length === 0 ? <p>{noOfferText(suggested)}</p> : null}
+          <ul className="waste-list">
+            {suggested.offers.map((offer) => (
+              <Offer key={offerName(offer)} offer={offer} suggested={suggested} location={place.id} />
+            ))}
+          </ul>
         </div>
       ) : null}
     </div>
+  );
+}
+
+const offerName = ({ targets, fraction }: BakeOffer) => `${targets.map(keyOf).join()} ${fraction}`;
+
+interface OfferProps {
+  readonly offer: BakeOffer;
+  readonly suggested: SuggestedBakes;
+  readonly location: string;
+}
+
+function Offer({ offer, suggested, location }: OfferProps) {
+  const { document, settings } = useWorkspace();
+  const begin = useBegin();
+  const { targets, fraction } = offer;
+  const names = targets.map((target) => targetName(document, target) ?? "what is gone");
+  const take = async () => {
+    for (const target of targets) {
+      const { duration } = document.compositions[target.composition]!;
+      const range = target.composition === suggested.composition ? suggested.range : { in: 0, out: duration };
+      await begin({ target, range, fraction, depth: document.depth, packed: true, location });
+    }
+  };
+  return (
+    <li aria-label={`Bake ${names.join(", ")}, ${fractionText(fraction)}`}>
+      <div className="waste-head">
+        <strong>{names.join(", ")}</strong>
+        <span className="mono">{fractionText(fraction)}</span>
+      </div>
+      <p>
+        {offerText(offer, suggested.present)}
+        {fraction < inForce(settings).fraction ? " Softer than the preview is now." : ""}
+      </p>
+      <Button size="sm" variant="dark" onClick={() => void take()}>
+        Bake {targets.length === 1 ? "it" : `these ${targets.length}`}
+      </Button>
+    </li>
   );
 }
 

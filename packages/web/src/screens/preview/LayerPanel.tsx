@@ -1,5 +1,6 @@
 import {
   EFFECTS,
+  frameBytes,
   SOURCES,
   type EffectInstance,
   type Layer,
@@ -10,11 +11,13 @@ import {
 } from "@kinetocache/core";
 import { useState } from "react";
 import Form from "react-bootstrap/Form";
+import { useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
 import { Amount, type AmountProps } from "../../parts/Amount";
+import { inForce } from "../../engine/tradeOffs";
 import { toggled } from "./layerChoices";
 import { useSavings } from "./savings";
-import { savedText } from "./savingWords";
+import { pinText, savedText } from "./savingWords";
 
 interface ParameterProps {
   readonly id: string;
@@ -184,11 +187,14 @@ function MotionBlurControls({ layer }: { readonly layer: Layer }) {
 
 /** What leaving the layer's effects out, or all other layers, would give. */
 function PreviewChoices({ layer }: { readonly layer: Layer }) {
-  const { layers, choose } = useWorkspace();
+  const { layers, choose, composition, settings, document } = useWorkspace();
   const savings = useSavings();
   const found = savings?.layers.find((one) => one.layer === layer.id);
   const off = layers.effectsOff.includes(layer.id);
   const solo = layers.solo.includes(layer.id);
+  const pinned = layers.pinned.includes(layer.id);
+  const kept = useEngine(({ status }) => status?.layersKept.find((one) => one.layer === layer.id));
+  const wholeBytes = frameBytes(composition, inForce(settings).fraction, document.depth);
   return (
     <section className="preview-choices">
       <Form.Check
@@ -211,6 +217,14 @@ function PreviewChoices({ layer }: { readonly layer: Layer }) {
           <p className="control-note">{off ? "in force" : savedText(savings?.presentMs, found?.effectsOffMs)}</p>
         </>
       ) : null}
+      <Form.Check
+        type="switch"
+        id={`${layer.id}-pinned`}
+        label="Pin in memory"
+        checked={pinned}
+        onChange={() => void choose({ pinned: toggled(layers.pinned, layer.id) })}
+      />
+      <p className="control-note">{pinText(pinned, kept, wholeBytes)}</p>
     </section>
   );
 }

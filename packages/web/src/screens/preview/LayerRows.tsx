@@ -122,7 +122,7 @@ const LayerRow = memo(function LayerRow({
           className={`solo ${pinned ? "is-on" : ""}`}
           aria-pressed={pinned}
           aria-label={`Pin ${layer.name} in memory`}
-          title="Pin in memory"
+          title={pinned ? "Pinned: its pixels go last. What that takes is under Layer" : "Pin in memory"}
           onClick={() => onToggle("pinned", layer.id)}
         >
           <Pin size={12} aria-hidden="true" />
@@ -177,17 +177,18 @@ export function LayerRows({ selected, onSelect, onBake }: LayerRowsProps) {
   const [order, setOrder] = useState<"cost" | "stacking">("cost");
   const [over, setOver] = useState<"playhead" | "range">("playhead");
   const byLayer = useMemo(() => new Map(costs?.map((cost) => [cost.layer, cost])), [costs]);
-  const msOf = (cost: LayerCost | undefined) => (over === "playhead" ? cost?.playheadMs : cost?.rangeMs);
+  // While the playhead moves, rows that are in the order of cost show the range's, so that they do not jump about.
+  const shown = isMoving && order === "cost" ? "range" : over;
+  const msOf = (cost: LayerCost | undefined) => (shown === "playhead" ? cost?.playheadMs : cost?.rangeMs);
   const rows = [...composition.layers].reverse();
-  // While the playhead moves, the order follows the range, so that rows do not jump about.
-  const rank = (layer: Layer) => (isMoving ? byLayer.get(layer.id)?.rangeMs : msOf(byLayer.get(layer.id))) ?? 0;
+  const rank = (layer: Layer) => msOf(byLayer.get(layer.id)) ?? 0;
   if (order === "cost") rows.sort((a, b) => rank(b) - rank(a));
   const top = Math.max(1, ...rows.map((layer) => msOf(byLayer.get(layer.id)) ?? 0));
   const baked = useBakedLayers();
   const cached = useEngine(({ status, timeline }) => {
     if (!status || !timeline) return false;
     const { range, playhead } = status;
-    const held = over === "range" ? timeline.residency.subarray(range.in, range.out) : [timeline.residency[playhead]];
+    const held = shown === "range" ? timeline.residency.subarray(range.in, range.out) : [timeline.residency[playhead]];
     return held.every((tiers) => tiers !== 0);
   });
   const isSolo = composition.layers.some(({ id, enabled }) => enabled && layers.solo.includes(id));
@@ -221,6 +222,7 @@ export function LayerRows({ selected, onSelect, onBake }: LayerRowsProps) {
             Mean of the range
           </ToggleButton>
         </ToggleButtonGroup>
+        {shown === over ? null : <small className="layers-note">mean of the range while it plays</small>}
       </div>
       <div className="layer-list" ref={scroller}>
         <ul style={{ paddingTop: inView[0]?.start, paddingBottom: list.getTotalSize() - (inView.at(-1)?.end ?? 0) }}>
@@ -228,7 +230,7 @@ export function LayerRows({ selected, onSelect, onBake }: LayerRowsProps) {
             const layer = rows[index]!;
             const cost = byLayer.get(layer.id);
             const ms = msOf(cost);
-            const measured = over === "playhead" ? cost?.measured : cost?.rangeMeasured;
+            const measured = shown === "playhead" ? cost?.measured : cost?.rangeMeasured;
             return (
               <LayerRow
                 key={layer.id}

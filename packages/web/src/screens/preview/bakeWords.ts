@@ -1,6 +1,6 @@
-import type { Bake, BakeState } from "@kinetocache/core";
-import { fractionText, framesText, msText } from "../../parts/format";
-import type { SuggestedBakes } from "../../engine/protocol";
+import { isRealTime, type Bake, type BakeState, type TakeSummary } from "@kinetocache/core";
+import { bytesText, durationText, fractionText, framesText, percentText } from "../../parts/format";
+import type { BakeOffer, SuggestedBakes } from "../../engine/protocol";
 
 /** How a bake stands, in words; `alarm` where the user should know that something else is shown. */
 export function bakeStateText(state: BakeState, { locked }: Bake): { readonly text: string; readonly alarm: boolean } {
@@ -38,11 +38,17 @@ export function bakeText({ fraction, depth, packed, range }: Bake): string {
   return `${range.in} – ${range.out - 1} · ${fractionText(fraction)} · ${depth}${packed ? ", packed" : ""}`;
 }
 
-/** What a suggestion comes to. */
-export function planText(plan: SuggestedBakes): string {
-  const total = plan.range.out - plan.range.in;
-  const read = `${msText(plan.readMs)} to read a baked frame (est.)`;
-  if (plan.chosen.length === 0)
-    return `Nothing: with ${read}, nothing that fits the room is quicker baked than live. A smaller bake takes less, and reads faster.`;
-  return `${plan.withinThen} instead of ${plan.withinBefore} of ${framesText(total)} within budget, ${msText(plan.meanThenMs)} instead of ${msText(plan.meanBeforeMs)} a frame (est.), with ${read}.`;
+/** What a suggestion comes to, against what a take would come to now. */
+export function offerText({ summary, bakeMs, bytes }: BakeOffer, present: TakeSummary): string {
+  const [then, now] = [percentText(summary.onTimeShare), percentText(present.onTimeShare)];
+  const share = isRealTime(summary) ? "Should play in real time" : `About ${then} on time`;
+  return `${share}, ${now} without it (est.). Takes about ${durationText(bakeMs)} and ${bytesText(bytes)}.`;
+}
+
+/** Why nothing is suggested. */
+export function noOfferText({ present, triedFrames }: SuggestedBakes): string {
+  if (isRealTime(present)) return "It should play in real time as it is (est.): nothing need be baked.";
+  return triedFrames > 0
+    ? `Nothing, by ${framesText(triedFrames)} that were tried: no bake that fits the room wins by more than the error of the forecast.`
+    : "Nothing: what is not held is no quicker baked than live, or does not fit the room.";
 }

@@ -1,7 +1,7 @@
-import { framesPerSecond, uncachedRate, type Rate } from "@kinetocache/core";
+import { framesPerSecond, uncachedRate, type Bytes, type Rate } from "@kinetocache/core";
 import type { TradeOff } from "../../engine/tradeOffs";
-import type { PreviewSettings } from "../../engine/protocol";
-import { fractionText, msText, percentText, rateText } from "../../parts/format";
+import type { LayerKept, PreviewSettings } from "../../engine/protocol";
+import { bytesText, fractionText, framesText, msText, percentText, rateText } from "../../parts/format";
 
 /** Mean time of a frame, as short as it can be said; nothing while it is not known. */
 export function meanText(ms: number | undefined): string | undefined {
@@ -14,6 +14,17 @@ export function savedText(presentMs: number | undefined, thenMs: number | undefi
   const saved = presentMs - thenMs;
   if (saved < 0.05) return "saves nothing here";
   return `saves ${msText(saved)} a frame, ${percentText(saved / presentMs)} (est.)`;
+}
+
+/** What pinning a layer does, and what that takes. @param frameBytes of one whole frame */
+export function pinText(pinned: boolean, kept: LayerKept | undefined, frameBytes: Bytes): string {
+  const does = "Its own pixels are kept and go last, so that edits of other layers do not render it again";
+  if (!kept) return `${does}.`;
+  const { held, total, heldBytes, allBytes } = kept;
+  const room = (bytes: Bytes) => `${bytesText(bytes)}, the room of ${framesText(Math.ceil(bytes / frameBytes))}`;
+  return pinned
+    ? `${does}: ${held} of ${framesText(total)} kept, ${room(heldBytes)}.`
+    : `${does}. All ${framesText(total)} would take ${room(allBytes)}.`;
 }
 
 /** What happens to frames that are not held, under each pacing. */

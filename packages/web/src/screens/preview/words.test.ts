@@ -1,11 +1,11 @@
-import type { Bake } from "@kinetocache/core";
+import type { Bake, TakeSummary } from "@kinetocache/core";
 import { layer } from "../../../../../testing/documents";
 import { SETTINGS } from "../../../../../testing/engine";
-import type { Explanation, SuggestedBakes } from "../../engine/protocol";
+import type { BakeOffer, Explanation } from "../../engine/protocol";
 import { tradeOffsInForce } from "../../engine/tradeOffs";
-import { bakeRowText, bakeStateText, planText } from "./bakeWords";
+import { bakeRowText, bakeStateText, noOfferText, offerText } from "./bakeWords";
 import { evictionText, heldText, layerText } from "./frameWords";
-import { inForceText, pacingText, savedText } from "./savingWords";
+import { inForceText, pacingText, pinText, savedText } from "./savingWords";
 import { remedyText, wasteText } from "./wasteWords";
 
 const MIB = 2 ** 20;
@@ -117,20 +117,22 @@ describe("bakes", () => {
     expect([bakeRowText(used(0), locked), bakeRowText(used(2), locked)]).toEqual(["locked", "locked, old"]);
   });
 
-  test("a suggestion says the gain in frames within budget, and marks what is estimated", () => {
-    const plan = {
-      chosen: ["birds"],
-      range: { in: 0, out: 240 },
-      withinBefore: 12,
-      withinThen: 200,
-      meanBeforeMs: 108,
-      meanThenMs: 39,
-      readMs: 4,
-    } as unknown as SuggestedBakes;
-    expect(planText(plan)).toBe(
-      "200 instead of 12 of 240 frames within budget, 39.0 ms instead of 108 ms a frame (est.), with 4.0 ms to read a baked frame (est.).",
-    );
-    expect(planText({ ...plan, chosen: [] })).toMatch(/^Nothing: with/);
+  test("that is suggested says what a take comes to with it and without, what it takes, and why there is none", () => {
+    const take = { frames: 240, onTimeShare: 0.27, skipped: 90 } as TakeSummary;
+    const offer: BakeOffer = {
+      targets: [],
+      fraction: 0.5,
+      summary: { ...take, onTimeShare: 0.74, skipped: 12 },
+      meanMs: 60,
+      bakeMs: 65_000,
+      bytes: 89.5 * MIB,
+    };
+    expect(offerText(offer, take)).toBe("About 74 % on time, 27 % without it (est.). Takes about 65 s and 89.5 MB.");
+    const realTime = { ...offer, summary: { ...take, onTimeShare: 1, skipped: 0 } };
+    expect(offerText(realTime, take)).toContain("Should play in real time, 27 % without it (est.).");
+    const none = { composition: "main", range: { in: 0, out: 240 }, present: take, offers: [], triedFrames: 24 };
+    expect(noOfferText(none)).toContain("no bake that fits the room wins by more than the error");
+    expect(noOfferText({ ...none, present: realTime.summary })).toContain("nothing need be baked");
   });
 });
 
@@ -141,4 +143,10 @@ test("waste is named with its remedy, as the button says it", () => {
   expect([wasteText(waste, birds), remedyText(waste, birds)]).toEqual(["Fully covered", "Switch birds off"]);
   const end = { kind: "layerRange", layer: "birds", range: { in: 0, out: 24 } } as const;
   expect(remedyText({ ...waste, kind: "trimmed", remedy: end }, birds)).toBe("End it at frame 23");
+});
+
+test("pinning says what it does, and what it takes in frames", () => {
+  const kept = { layer: "birds", held: 12, total: 24, heldBytes: 30 * MIB, allBytes: 60 * MIB };
+  expect(pinText(true, kept, 4 * MIB)).toContain("12 of 24 frames kept, 30.0 MB, the room of 8 frames.");
+  expect(pinText(false, kept, 4 * MIB)).toContain("All 24 frames would take 60.0 MB, the room of 15 frames.");
 });

@@ -9,7 +9,7 @@ import type { LocationView } from "../../data/locations";
 import { testDrive } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import { agoText, bytesText, momentText, msText } from "../../parts/format";
-import { rolesOf, testsOf } from "./placement";
+import { folderOn, rolesOf, testsOf } from "./placement";
 import { contentsText, testNote } from "./storageWords";
 import { Progress } from "../../parts/Progress";
 
@@ -117,12 +117,6 @@ function DriveChart({ tests }: { readonly tests: readonly DriveTest[] }) {
       </LineChart>
     </ResponsiveContainer>
   );
-}
-
-/** A folder for frames at the top of a drive. */
-function folderOn({ mount }: Drive): string {
-  const separator = mount.includes("\\") ? "\\" : "/";
-  return mount.endsWith(separator) ? `${mount}kinetocache-frames` : `${mount}${separator}kinetocache-frames`;
 }
 
 interface DrivePanelProps {

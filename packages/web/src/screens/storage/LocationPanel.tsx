@@ -145,7 +145,7 @@ function Settings({ id, contents }: SettingsProps) {
       <Form.Check
         type="switch"
         id="clear-on-close"
-        label={id === BROWSER_LOCATION ? "Clear when the page is opened next" : "Clear on close"}
+        label={id === BROWSER_LOCATION ? "Clear when the page is opened next" : "Clear when Kinetocache stops"}
         checked={settings.clearOnClose}
         onChange={(event) => change({ clearOnClose: event.target.checked })}
       />

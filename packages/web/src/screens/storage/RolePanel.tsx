@@ -2,7 +2,7 @@ import {
   BROWSER_LOCATION,
   canHave,
   fitnessOf,
-  ROLES,
+  OFFERED_ROLES,
   suggestRoles,
   type Assignment,
   type Needs,
@@ -10,16 +10,16 @@ import {
   type Role,
   type Suggested,
 } from "@kinetocache/core";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
-import { send } from "../../data/engineStore";
+import { send, useEngine } from "../../data/engineStore";
 import { assignRole } from "../../data/roles";
 import { moveFrames } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import { bytesText } from "../../parts/format";
-import { placeOf, type Surroundings } from "./placement";
+import { fasterDrives, folderOn, placeOf, testsOf, unmeasured, type Surroundings } from "./placement";
 import { headroomText } from "./storageWords";
 
 interface RoleRowProps {
@@ -91,15 +91,37 @@ interface RolePanelProps {
   readonly surroundings: Surroundings;
   readonly assignment: Assignment;
   readonly needs: Needs;
+  /** Offers a folder on a drive as a location. */
+  readonly onPlace: (folder: string) => void;
+}
+
+/** Has the formats of some places measured one after the other; what is done otherwise meanwhile ends it. */
+function useMeasuring() {
+  const [waiting, setWaiting] = useState<readonly string[]>([]);
+  const isMeasuring = useEngine((state) => state.status?.trial !== undefined);
+  useEffect(() => {
+    const [next, ...rest] = waiting;
+    if (next === undefined || isMeasuring) return;
+    send({ kind: "measureFormats", location: next });
+    setWaiting(rest);
+  }, [waiting, isMeasuring]);
+  return { measure: setWaiting, isMeasuring: isMeasuring || waiting.length > 0 };
 }
 
 /** Which place has which role, how well it suits, and which would be best. */
-export function RolePanel({ surroundings, assignment, needs }: RolePanelProps) {
+export function RolePanel({ surroundings, assignment, needs, onPlace }: RolePanelProps) {
   const { settings, changeSettings, notify } = useWorkspace();
-  const [suggestion, setSuggestion] = useState<readonly Suggested[]>();
+  const [isSuggesting, setSuggesting] = useState(false);
+  const { measure, isMeasuring } = useMeasuring();
   const [asked, setAsked] = useState<Asked>();
   const usable = surroundings.locations.filter(({ condition }) => condition.kind === "open");
   const places = usable.map((location) => placeOf(location, surroundings));
+  const suggestion = isSuggesting ? suggestRoles(places, needs, assignment) : undefined;
+  const missing = suggestion ? unmeasured(surroundings) : [];
+  const cachePlace = suggestion?.find(({ role }) => role === "disk cache")?.place;
+  const cacheDrive = surroundings.drives.find(({ mount }) => mount === cachePlace?.drive);
+  const cacheRate = cacheDrive && testsOf(surroundings.tests, cacheDrive).at(-1)?.readRate;
+  const [faster] = cacheRate === undefined ? [] : fasterDrives(surroundings, cacheRate);
 
   const chooseForCache = (location: string) => {
     changeSettings({ diskCache: { ...settings.diskCache, location } });
@@ -170,7 +192,7 @@ export function RolePanel({ surroundings, assignment, needs }: RolePanelProps) {
           </tr>
         </thead>
         <tbody>
-          {ROLES.map((role) => (
+          {OFFERED_ROLES.map((role) => (
             <RoleRow
               key={role}
               role={role}
@@ -184,7 +206,7 @@ export function RolePanel({ surroundings, assignment, needs }: RolePanelProps) {
         </tbody>
       </Table>
       <div className="sheet-row">
-        <Button size="sm" variant="dark" onClick={() => setSuggestion(suggestRoles(places, needs, assignment))}>
+        <Button size="sm" variant="dark" onClick={() => setSuggesting(true)}>
           Suggest
         </Button>
         {suggestion ? (
@@ -192,12 +214,33 @@ export function RolePanel({ surroundings, assignment, needs }: RolePanelProps) {
             <Button size="sm" variant="outline-dark" onClick={takeAll}>
               Take all of it
             </Button>
-            <Button size="sm" variant="outline-dark" onClick={() => setSuggestion(undefined)}>
+            <Button size="sm" variant="outline-dark" onClick={() => setSuggesting(false)}>
               Close
             </Button>
           </>
         ) : null}
       </div>
+      {missing.length > 0 ? (
+        <p className="control-note">
+          Not measured with frames of this composition: {missing.map(({ name }) => name).join(", ")}.{" "}
+          <Button
+            size="sm"
+            variant="outline-dark"
+            disabled={isMeasuring}
+            onClick={() => measure(missing.map(({ id }) => id))}
+          >
+            Measure what is missing
+          </Button>
+        </p>
+      ) : null}
+      {faster ? (
+        <p className="control-note">
+          {faster.simulated ? faster.device : faster.mount} reads faster and has no location.{" "}
+          <Button size="sm" variant="outline-dark" onClick={() => onPlace(folderOn(faster))}>
+            Put a location there
+          </Button>
+        </p>
+      ) : null}
     </section>
   );
 }

@@ -7,6 +7,7 @@ import { useRoles } from "../../data/roles";
 import { useDrives } from "../../data/server";
 import { useTrial } from "../../data/trials";
 import { useWorkspace } from "../../data/workspace";
+import { inForce } from "../../engine/tradeOffs";
 import { fractionText } from "../../parts/format";
 import { ShortcutsSheet } from "../../parts/shortcuts";
 import { Waiting } from "../../parts/Waiting";
@@ -39,15 +40,26 @@ export function Storage() {
   const isMeasuring = useEngine((state) => state.status?.trial !== undefined);
   const media = useMemo(() => mediaOf(document), [document]);
 
-  const isAlike = trials?.composition === composition.name && trials.fraction === settings.fraction;
+  const readBack = useEngine((state) => state.status?.readRate);
+  const { fraction } = inForce(settings);
+  const bytes = frameBytes(composition, fraction, document.depth);
+  const isAlike = trials?.composition === composition.name && trials.fraction === fraction;
   const formats = isAlike ? trials.results : [];
   const listing = drives.data ?? (error ? { drives: [], tests: [] } : undefined);
   if (!listing || !roles || locations.length === 0) return <Waiting for="Looking at the drives…" />;
 
   const surroundings: Surroundings = { locations, drives: listing.drives, tests: listing.tests, formats };
   const assignment: Assignment = { ...roles, "disk cache": settings.diskCache.location };
-  const needs = needsOf(composition, settings.fraction, document.depth, media);
-  const answer = storageAnswer(surroundings, assignment, needs, composition.name);
+  const needs = needsOf(composition, fraction, document.depth, media);
+  const answer = storageAnswer(surroundings, assignment, needs, composition.name, {
+    readBack,
+    frames: composition.duration,
+    frameBytes: bytes,
+  });
+  const place = (at: string) => {
+    setFolder(at);
+    folderField.current?.focus();
+  };
   const cache = locations.find(({ id }) => id === settings.diskCache.location);
   const location = locations.find(({ id }) => id === (chosen ?? settings.diskCache.location)) ?? locations[0]!;
   return (
@@ -79,18 +91,15 @@ export function Storage() {
             folder={folder}
             onFolder={setFolder}
           />
-          <RolePanel surroundings={surroundings} assignment={assignment} needs={needs} />
+          <RolePanel surroundings={surroundings} assignment={assignment} needs={needs} onPlace={place} />
           <DrivePanel
             drives={listing.drives}
             tests={listing.tests}
             assignment={assignment}
-            bytes={frameBytes(composition, settings.fraction, document.depth)}
-            frames={`as ${composition.name} has at ${fractionText(settings.fraction)}`}
+            bytes={bytes}
+            frames={`as ${composition.name} has at ${fractionText(fraction)}`}
             locations={locations}
-            onPlace={(place) => {
-              setFolder(place);
-              folderField.current?.focus();
-            }}
+            onPlace={place}
           />
         </div>
         <div>

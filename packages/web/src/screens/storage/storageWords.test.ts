@@ -8,8 +8,8 @@ import {
 } from "@kinetocache/core";
 import type { LocationView } from "../../data/locations";
 import { roomOf } from "../../data/room";
-import { formatInUse, placeOf, type Surroundings } from "./placement";
-import { contentsText, forecastText, headroomText, storageAnswer, testNote } from "./storageWords";
+import { fasterDrives, formatInUse, placeOf, unmeasured, type Surroundings } from "./placement";
+import { contentsText, forecastText, headroomText, storageAnswer, testNote, type Present } from "./storageWords";
 
 const GIB = 2 ** 30;
 const MIB = 2 ** 20;
@@ -21,6 +21,8 @@ const drive: Drive = {
   kind: "solid state",
   totalBytes: 500 * GIB,
   freeBytes: 200 * GIB,
+  // The file system keeps 150 GB for itself.
+  usedBytes: 150 * GIB,
   isSystem: false,
   simulated: false,
   locations: ["main"],
@@ -71,12 +73,13 @@ const needs = needsOf(
   { bytes: 0, rate: 0 },
 );
 
-const answer = (change: Partial<Surroundings> = {}) =>
+const answer = (change: Partial<Surroundings> = {}, present: Partial<Present> = {}) =>
   storageAnswer(
     { locations: [location()], drives: [drive], tests: [], formats: [], ...change },
     { "disk cache": "main" },
     needs,
     "Night Roost",
+    { readBack: undefined, frames: 240, frameBytes: 960 * 540 * 4, ...present },
   );
 
 test("the answer says whether the disk cache plays back in real time, with both numbers", () => {
@@ -94,6 +97,50 @@ test("a fast drive behind a slow path is slow, and so is the reverse", () => {
   expect(behind).toMatchObject({ sentence: "Too slow to play from disk", isMeasured: true });
   expect(behind.detail).toContain("frames come back at 40.0 MB/s");
   expect(answer({ tests: [measured(30 * MIB)], formats: [trial("plain", 90 * MIB)] }).sentence).toContain("Too slow");
+});
+
+test("what came back lately counts, and so does how many frames there is room for", () => {
+  const tests = [measured(400 * MIB)];
+  const late = answer({ tests }, { readBack: 20 * MIB });
+  expect([late.sentence, late.detail]).toEqual([
+    "Too slow to play from disk",
+    "its drive reads 400 MB/s, lately 20.0 MB/s, Night Roost needs 57.0 MB/s with its margin. …/cache",
+  ]);
+  expect(answer({ tests }, { readBack: 50 * MIB }).sentence).toBe("Fast enough to play from disk");
+  const small = location();
+  const contents = { ...small.contents!, settings: { ...small.contents!.settings, capBytes: 8 * 960 * 540 * 4 } };
+  expect(answer({ tests, locations: [{ ...small, contents }] }).sentence).toBe(
+    "Fast enough to play from disk, but there is room for 8 of 240 frames",
+  );
+});
+
+test("a drive that was measured alone is no faster than the way from a place that was measured through and through", () => {
+  const other: LocationView = { ...location(), id: "other", name: "…/other" };
+  const apart = { ...drive, mount: "/media/other", locations: ["other"] };
+  const both = { locations: [location(), other], drives: [drive, apart], formats: [trial("plain", 100 * MIB)] };
+  const tests = [measured(400 * MIB), { ...measured(900 * MIB), mount: "/media/other" }];
+  expect(placeOf(other, { ...both, tests })).toMatchObject({ readRate: 100 * MIB, isOfDriveAlone: true });
+  expect(placeOf(location(), { ...both, tests })).toMatchObject({ readRate: 100 * MIB, isOfDriveAlone: false });
+  const slow = [{ ...measured(30 * MIB), mount: "/media/other" }];
+  expect(placeOf(other, { ...both, tests: slow }).readRate).toBe(30 * MIB);
+  // Nothing is known of a drive that was not tested.
+  expect(placeOf(other, { ...both, tests: [] }).readRate).toBeUndefined();
+  // On the same drive what holds for one holds for the other.
+  const shared = { ...both, drives: [{ ...drive, locations: ["main", "other"] }], tests: [measured(400 * MIB)] };
+  expect(placeOf(other, shared).readRate).toBe(placeOf(location(), shared).readRate);
+  expect(unmeasured(both).map(({ id }) => id)).toEqual(["other"]);
+});
+
+test("drives without a location that read clearly faster are found, the fastest first", () => {
+  const bare = ["/a", "/b", "/c"].map((mount) => ({ ...drive, mount, locations: [] }));
+  const tests = [
+    { ...measured(600 * MIB), mount: "/a" },
+    { ...measured(900 * MIB), mount: "/b" },
+    { ...measured(410 * MIB), mount: "/c" },
+    measured(2000 * MIB),
+  ];
+  const found = fasterDrives({ drives: [drive, ...bare], tests }, 400 * MIB);
+  expect(found.map(({ mount }) => mount)).toEqual(["/b", "/a"]);
 });
 
 test("what speaks against the place is said, and another drive's tests say nothing", () => {
@@ -142,7 +189,7 @@ test("the forecast tells when a location is full, and what it cannot tell", () =
     { atMs: 0, bytes: 0 },
     { atMs: HOUR, bytes: GIB },
   ];
-  expect(forecastText(location({ growth, bytes: GIB }).contents!, HOUR)).toBe("full in 19 h (est.)");
+  expect(forecastText(location({ growth, bytes: GIB }).contents!, HOUR)).toBe("full in 19 days (est.)");
   expect(forecastText(location({ growth: [growth[0]!] }).contents!, 10)).toBe("growth not known yet");
   const still = growth.map(({ atMs }) => ({ atMs, bytes: GIB }));
   expect(forecastText(location({ growth: still, bytes: GIB }).contents!, HOUR)).toBe("not growing");
@@ -157,8 +204,8 @@ test("a drive that got slower, and a figure that may not be the drive's, are tol
 });
 
 test("what else lives on a drive is what is neither free nor cached frames", () => {
-  expect(contentsText(drive, GIB)).toBe("On it: 1.00 GB of cached frames, 299 GB of other files.");
-  expect(contentsText({ ...drive, isSystem: true }, 0)).toContain("300 GB of other files, the system among them");
+  expect(contentsText(drive, GIB)).toBe("On it: 1.00 GB of cached frames, 149 GB of other files.");
+  expect(contentsText({ ...drive, isSystem: true }, 0)).toContain("150 GB of other files, the system among them");
 });
 
 test("headroom reads as a multiple", () => {

@@ -11,8 +11,17 @@ import {
 } from "@kinetocache/core";
 import type { LocationContents } from "../../data/locations";
 import { roomOf, usedBytes } from "../../data/room";
-import { bytesText, durationText, percentText } from "../../parts/format";
+import { bytesText, durationText, framesText, percentText } from "../../parts/format";
 import { formatInUse, placeOf, type Surroundings } from "./placement";
+
+/** How frames come back at present, and how many there are. */
+export interface Present {
+  /** Bytes a second that they were read back with last; undefined where none was. */
+  readonly readBack: number | undefined;
+  readonly frames: number;
+  /** Of one, at the preview's size. */
+  readonly frameBytes: number;
+}
 
 export interface StorageAnswer {
   readonly sentence: string;
@@ -27,6 +36,7 @@ export function storageAnswer(
   assignment: Assignment,
   needs: Needs,
   composition: string,
+  present: Present,
 ): StorageAnswer {
   const location = surroundings.locations.find(({ id }) => id === assignment["disk cache"]);
   if (!location)
@@ -48,8 +58,14 @@ export function storageAnswer(
   const reads = `${isPath ? "frames come back at" : "its drive reads"} ${bytesText(place.readRate)}/s`;
   const needed = `${composition} needs ${bytesText(READ_HEADROOM * need.readRate)}/s with its margin`;
   const isFast = playsFromDrive(place.readRate, need.readRate);
-  const sentence = isFast ? "Fast enough to play from disk" : "Too slow to play from disk";
-  return { sentence, detail: `${reads}, ${needed}. ${where}`, isMeasured: isPath };
+  // What really came back last counts more than what was measured apart.
+  const isLate = present.readBack !== undefined && present.readBack < need.readRate;
+  const lately = isLate ? `, lately ${bytesText(present.readBack!)}/s` : "";
+  const stored = formatInUse(location, surroundings.formats)?.storedBytes ?? present.frameBytes;
+  const fits = Math.floor(place.roomBytes / stored);
+  const room = fits < present.frames ? `, but there is room for ${fits} of ${framesText(present.frames)}` : "";
+  const sentence = isFast && !isLate ? `Fast enough to play from disk${room}` : "Too slow to play from disk";
+  return { sentence, detail: `${reads}${lately}, ${needed}. ${where}`, isMeasured: isPath };
 }
 
 /** What is to be said of a drive's last test. */
@@ -65,8 +81,8 @@ export function testNote(tests: readonly DriveTest[]): string {
 }
 
 /** What else lives on a drive. */
-export function contentsText({ totalBytes, freeBytes, isSystem }: Drive, frameBytes: number): string {
-  const others = Math.max(0, totalBytes - freeBytes - frameBytes);
+export function contentsText({ usedBytes: used, isSystem }: Drive, frameBytes: number): string {
+  const others = Math.max(0, used - frameBytes);
   const system = isSystem ? ", the system among them" : "";
   return `On it: ${bytesText(frameBytes)} of cached frames, ${bytesText(others)} of other files${system}.`;
 }

@@ -320,13 +320,11 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
           >
             JSON
           </Button>
-          <Button
-            variant="dark"
-            disabled={busy || chosenItems.length === 0 || plan !== undefined}
-            onClick={() => void look()}
-          >
-            {chosenItems.length > 0 ? `Check ${bytesText(sum(chosenItems))} before it goes` : "Nothing selected"}
-          </Button>
+          {chosenItems.length > 0 ? (
+            <Button variant="dark" disabled={busy || plan !== undefined} onClick={() => void look()}>
+              Check {bytesText(sum(chosenItems))} before it goes
+            </Button>
+          ) : null}
         </div>
       </div>
       {plan ? (

@@ -1,8 +1,9 @@
 import { DEFAULT_RULE_FILE, type PathVerdict } from "@kinetocache/core";
-import { useEffect, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import { changeRuleFile, tryRuleFile, useRuleFile } from "../../data/sweep";
+import { readRuleFile, type RuleFileFault } from "./ruleFileFaults";
 import { kindText, projectText } from "./sweepWords";
 
 const EXAMPLES = [
@@ -34,37 +35,54 @@ export function RuleFilePanel() {
   const [typed, setTyped] = useState<string>();
   const [paths, setPaths] = useState(EXAMPLES.join("\n"));
   const [verdicts, setVerdicts] = useState<readonly PathVerdict[]>();
-  const [fault, setFault] = useState<string>();
+  const [refusal, setRefusal] = useState<string>();
+  const field = useRef<HTMLTextAreaElement>(null);
   const text = typed ?? (stored ? textOf(stored) : "");
+  const read = useMemo(() => (text === "" ? undefined : readRuleFile(text)), [text]);
+  const file = read && "file" in read ? read.file : undefined;
+  const faults = read && "faults" in read ? read.faults : [];
   useEffect(() => {
-    if (text === "") return;
+    if (!file) return;
     let active = true;
     const attempt = async () => {
       const asked = paths
         .split("\n")
         .map((line) => line.trim())
         .filter(Boolean);
-      const found = await tryRuleFile(JSON.parse(text), asked);
+      const found = await tryRuleFile(file, asked);
       if (!active) return;
       setVerdicts(found);
-      setFault(undefined);
+      setRefusal(undefined);
     };
     const timer = setTimeout(() => {
-      attempt().catch((error: unknown) => active && setFault((error as Error).message));
+      attempt().catch((error: unknown) => active && setRefusal((error as Error).message));
     }, TYPED_MS);
     return () => {
       active = false;
       clearTimeout(timer);
     };
-  }, [text, paths]);
+  }, [file, paths]);
   const save = async () => {
     try {
-      await changeRuleFile(JSON.parse(text));
+      await changeRuleFile(file);
       setTyped(undefined);
-      setFault(undefined);
+      setRefusal(undefined);
     } catch (error) {
-      setFault((error as Error).message);
+      setRefusal((error as Error).message);
     }
+  };
+  const show = ({ line }: RuleFileFault) => {
+    const before = text
+      .split("\n")
+      .slice(0, line - 1)
+      .join("\n").length;
+    const start = line === 1 ? 0 : before + 1;
+    const end = text.indexOf("\n", start);
+    field.current?.focus();
+    field.current?.setSelectionRange(start, end === -1 ? text.length : end);
+    // The text is as tall as its lines; a third of the field stays above.
+    const { scrollHeight = 0, clientHeight = 0 } = field.current ?? {};
+    field.current?.scrollTo({ top: ((line - 1) / text.split("\n").length) * scrollHeight - clientHeight / 3 });
   };
   return (
     <section className="sheet" aria-label="Rule file">
@@ -74,15 +92,15 @@ export function RuleFilePanel() {
         </h2>
         <div className="plan-actions">
           <Button size="sm" variant="outline-dark" onClick={() => setTyped(textOf(DEFAULT_RULE_FILE))}>
-            What ships
+            Restore shipped rules
           </Button>
           <Button size="sm" variant="outline-dark" disabled={typed === undefined} onClick={() => setTyped(undefined)}>
-            As it was
+            Discard changes
           </Button>
           <Button
             size="sm"
             variant="dark"
-            disabled={typed === undefined || fault !== undefined}
+            disabled={typed === undefined || file === undefined}
             onClick={() => void save()}
           >
             Save the rule file
@@ -94,6 +112,7 @@ export function RuleFilePanel() {
           <Form.Label htmlFor="rule-file">The file, in JSON</Form.Label>
           <Form.Control
             as="textarea"
+            ref={field}
             id="rule-file"
             rows={14}
             spellCheck={false}
@@ -113,7 +132,18 @@ export function RuleFilePanel() {
             value={paths}
             onChange={(event) => setPaths(event.target.value)}
           />
-          {fault === undefined ? (
+          {faults.length > 0 ? (
+            <ul className="plan-skipped control-warning" role="alert">
+              {faults.map((fault) => (
+                <li key={`${fault.line} ${fault.text}`}>
+                  <Button size="sm" variant="link" onClick={() => show(fault)}>
+                    Line {fault.line}
+                  </Button>
+                  , {fault.text}
+                </li>
+              ))}
+            </ul>
+          ) : refusal === undefined ? (
             <ul className="plan-skipped" aria-label="What the paths would be">
               {(verdicts ?? []).map((verdict) => (
                 <li key={verdict.path}>
@@ -123,7 +153,7 @@ export function RuleFilePanel() {
             </ul>
           ) : (
             <p className="control-warning" role="alert">
-              {fault}
+              {refusal}
             </p>
           )}
         </div>

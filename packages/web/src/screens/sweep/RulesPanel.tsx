@@ -76,7 +76,7 @@ function LoadedRules({ settings }: { readonly settings: SweepSettings & { readon
         <h1>
           {on.length === 0
             ? "No rule takes anything by itself"
-            : `${countText(on.length, "rule")} on${reports ? `: at least ${bytesText(total)} would go now` : ""}`}
+            : `${countText(on.length, "rule")} on${reports ? `: ${total > 0 ? `at least ${bytesText(total)}` : "nothing"} would go now` : ""}`}
         </h1>
         <span>
           {timetable.on && settings.rulesAtMs !== undefined

@@ -138,7 +138,7 @@ test("rules, their conflicts, rebuilding and the end of holding are said in word
     '1.00 GB stay: "Frames never go" keeps them',
   );
   expect([{}, { rebuildMs: 0 }, { rebuildMs: 61_000, isEstimate: true }].map(rebuildText)).toEqual([
-    "cannot be",
+    "cannot be rebuilt",
     "not needed",
     "61 s est.",
   ]);

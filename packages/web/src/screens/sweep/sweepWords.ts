@@ -24,7 +24,7 @@ export function projectText(project: string): string {
 
 /** What making something again takes. */
 export function rebuildText({ rebuildMs, isEstimate }: Pick<SweepItem, "rebuildMs" | "isEstimate">): string {
-  if (rebuildMs === undefined) return "cannot be";
+  if (rebuildMs === undefined) return "cannot be rebuilt";
   if (rebuildMs === 0) return "not needed";
   return `${durationText(rebuildMs)}${isEstimate ? " est." : ""}`;
 }
