@@ -282,9 +282,14 @@ export class Sweeper {
     ];
   }
 
+  /** Whether it was known when it was told last how frames are rendered here. */
+  private knowsPace = false;
+
   /** The registered folders; as somebody looks, those in which something changed are gone through meanwhile. */
   async reports(): Promise<FolderReport[]> {
     if (this.folders.all.length === 0) return [];
+    // Frames may have been rendered since.
+    if (!this.knowsPace && this.rebuildPace() !== undefined) await this.tellTerms();
     const reports = await this.desk.call("report");
     for (const report of reports) this.occupy(report);
     // What is being decided on moves as it was shown, or stays because it changed.
@@ -599,6 +604,7 @@ export class Sweeper {
 
   private terms() {
     const pace = this.rebuildPace();
+    this.knowsPace = pace !== undefined;
     return { ruleFile: this.ruleFile, marks: this.marks, ...(pace === undefined ? {} : { pace }) };
   }
 

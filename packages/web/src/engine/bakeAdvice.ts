@@ -231,7 +231,9 @@ function bestOf(offers: readonly BakeOffer[], fraction: number): BakeOffer[] {
     other.bakeMs <= offer.bakeMs &&
     other.bytes <= offer.bytes &&
     other.fraction >= Math.min(fraction, offer.fraction);
+  const isSharpEnough = sorted[0] !== undefined && isRealTime(sorted[0].summary) && !isSoft(sorted[0]);
   return sorted
+    .filter((offer) => !isSharpEnough || !isSoft(offer))
     .filter((offer, index) => !sorted.slice(0, index).some((other) => isNoBetter(offer, other)))
     .slice(0, MOST_OFFERS);
 }

@@ -4,15 +4,16 @@ import type { DriveParts } from "./ledgerView";
 /** Per drive: other files, live cache, stale with and without an owner, holding, free, and the cap. */
 export function DriveBars({ drives }: { readonly drives: readonly DriveParts[] }) {
   return (
-    <div className="drive-bars">
+    <div className="sheet drive-bars">
       {drives.map((drive) => (
-        <section className="sheet" aria-label={`Drive ${drive.name}`} key={drive.mount}>
-          <div className="drive-head">
-            <h2 title={drive.mount}>
-              {drive.name} <small>{bytesText(drive.totalBytes)}</small>
-            </h2>
-            <small>{drive.capBytes === undefined ? "no cap set" : `cache cap ${bytesText(drive.capBytes)}`}</small>
-          </div>
+        <section aria-label={`Drive ${drive.name}`} key={drive.mount}>
+          <h2 title={drive.mount}>
+            {drive.name}{" "}
+            <small>
+              {bytesText(drive.totalBytes)}
+              {drive.capBytes === undefined ? "" : `, cap ${bytesText(drive.capBytes)}`}
+            </small>
+          </h2>
           <Bar drive={drive} />
         </section>
       ))}
@@ -27,13 +28,21 @@ function Bar({ drive }: { readonly drive: DriveParts }) {
     { name: "Stale", bytes: drive.staleBytes, className: "part-stale" },
     { name: "No owner", bytes: drive.unownedBytes, className: "part-unowned" },
     { name: "Holding", bytes: drive.holdingBytes, className: "part-holding" },
+    { name: "Reserved", bytes: drive.reservedBytes, className: "part-reserved" },
     { name: "Free", bytes: drive.freeBytes, className: "part-room" },
   ];
   return (
     <>
       <div className="drive-bar" aria-hidden="true">
         {parts.map(({ name, bytes, className }) =>
-          bytes > 0 ? <span key={name} className={className} style={{ flexGrow: bytes / drive.totalBytes }} /> : null,
+          bytes > 0 ? (
+            <span
+              key={name}
+              className={className}
+              title={`${name} ${bytesText(bytes)}`}
+              style={{ flexGrow: bytes / drive.totalBytes }}
+            />
+          ) : null,
         )}
       </div>
       <ul className="drive-legend">

@@ -108,9 +108,9 @@ test("lines are sorted, and an open group is followed by its items", () => {
 
 test("a drive's bar adds up to the drive", () => {
   const drives = [
-    { mount: "/", device: "disk", simulated: false, totalBytes: 2000, freeBytes: 1000 },
-    { mount: "/mnt", device: "Spinning drive", simulated: true, totalBytes: 500, freeBytes: 350 },
-    { mount: "/other", device: "x", simulated: false, totalBytes: 1, freeBytes: 1 },
+    { mount: "/", device: "disk", simulated: false, totalBytes: 2000, freeBytes: 900, usedBytes: 1000 },
+    { mount: "/mnt", device: "Spinning drive", simulated: true, totalBytes: 500, freeBytes: 350, usedBytes: 150 },
+    { mount: "/other", device: "x", simulated: false, totalBytes: 1, freeBytes: 1, usedBytes: 0 },
   ];
   const parts = driveParts(drives, PLACES, ITEMS);
   expect(parts.map(({ name, staleBytes, liveBytes, otherBytes }) => [name, staleBytes, liveBytes, otherBytes])).toEqual(
@@ -119,8 +119,9 @@ test("a drive's bar adds up to the drive", () => {
       ["Spinning drive", 50, 100, 0],
     ],
   );
-  for (const { totalBytes, freeBytes, otherBytes, liveBytes, staleBytes, holdingBytes } of parts)
-    expect(freeBytes + otherBytes + liveBytes + staleBytes + holdingBytes).toBe(totalBytes);
+  for (const { totalBytes, freeBytes, reservedBytes, otherBytes, liveBytes, staleBytes, holdingBytes } of parts)
+    expect(freeBytes + reservedBytes + otherBytes + liveBytes + staleBytes + holdingBytes).toBe(totalBytes);
+  expect(parts.map(({ reservedBytes }) => reservedBytes)).toEqual([100, 0]);
 });
 
 test("rules, their conflicts, rebuilding and the end of holding are said in words", () => {

@@ -159,6 +159,8 @@ export interface DriveParts {
   readonly totalBytes: number;
   readonly freeBytes: number;
   readonly otherBytes: number;
+  /** What the file system keeps for itself, or for the administrator. */
+  readonly reservedBytes: number;
   readonly liveBytes: number;
   readonly staleBytes: number;
   /** Stale as well, but nothing can make it again. */
@@ -176,6 +178,7 @@ export function driveParts(
     readonly simulated: boolean;
     readonly totalBytes: number;
     readonly freeBytes: number;
+    readonly usedBytes: number;
   }[],
   places: readonly LedgerPlace[],
   items: readonly SweepItem[],
@@ -188,7 +191,7 @@ export function driveParts(
     else sum.live += item.bytes;
     sums.set(item.place, sum);
   }
-  return drives.flatMap(({ mount, device, simulated, totalBytes, freeBytes }) => {
+  return drives.flatMap(({ mount, device, simulated, totalBytes, freeBytes, usedBytes }) => {
     const own = places.filter(({ drive }) => drive === mount);
     if (own.length === 0) return [];
     const total = (value: (place: LedgerPlace) => number) => own.reduce((sum, place) => sum + value(place), 0);
@@ -197,7 +200,8 @@ export function driveParts(
     const unownedBytes = total(({ id }) => sums.get(id)?.unowned ?? 0);
     const holdingBytes = total((place) => place.holdingBytes);
     const caps = own.flatMap(({ capBytes }) => capBytes ?? []);
-    const otherBytes = Math.max(0, totalBytes - freeBytes - liveBytes - staleBytes - unownedBytes - holdingBytes);
+    const otherBytes = Math.max(0, usedBytes - liveBytes - staleBytes - unownedBytes - holdingBytes);
+    const taken = otherBytes + liveBytes + staleBytes + unownedBytes + holdingBytes;
     return [
       {
         mount,
@@ -205,6 +209,7 @@ export function driveParts(
         totalBytes,
         freeBytes,
         otherBytes,
+        reservedBytes: Math.max(0, totalBytes - freeBytes - taken),
         liveBytes,
         staleBytes,
         unownedBytes,
