@@ -1,6 +1,7 @@
 import { availableParallelism } from "node:os";
 import { parseArgs } from "node:util";
 import { cacheOverhead, loopHitShare } from "./cache";
+import { bakeGain, bakeSuggestionWins } from "./bakes";
 import type { Measure, Measured } from "./figure";
 import { gpuParityMaxDiff } from "./graphics";
 import { composite8LayersMs, gaussianBlurVsLibvips, glowMs, gradeMs } from "./kernels";
@@ -8,7 +9,6 @@ import { machineScreenReadyMs, memoryReleaseMs, probeCpuShare, workingBufferErro
 import { bundleGzipBytes, firstPaintMs } from "./page";
 import { cachedPlayback, parallelEfficiency } from "./playback";
 import {
-  bakeGain,
   cached4k,
   seekToShownMs,
   startToFirstFrameMs,
@@ -58,6 +58,7 @@ const TIMED: Readonly<Record<string, Measure>> = {
   fillEstimate,
   stopFillMs,
   bakeGain,
+  bakeSuggestionWins,
   terrainFrameMs,
   cached4k,
   startToFirstFrameMs,

@@ -76,8 +76,16 @@ const MOST_OFFERS = 3;
 export function* adviseBakes(basis: AdviceBasis): Advice {
   const { timeline, range, conditions } = basis;
   const present = yield* forecastTake(conditions);
-  const found: SuggestedBakes = { composition: timeline.document.main, range, present, offers: [], triedFrames: 0 };
-  const frames = samplesOf(missing(timeline.residency, range));
+  const notHeld = missing(timeline.residency, range);
+  const found: SuggestedBakes = {
+    composition: timeline.document.main,
+    range,
+    present,
+    presentMs: meanOf(timeline.costs.costs, notHeld),
+    offers: [],
+    triedFrames: 0,
+  };
+  const frames = samplesOf(notHeld);
   if (isRealTime(present) || frames.length === 0) return found;
   const prospects = yield* bakeProspects(
     timeline.document,
@@ -195,13 +203,12 @@ function* offerOf(
     bytes += count * pictures.reduce((sum, picture) => sum + picture.bytes, 0);
     makeMs += count * pictures.reduce((sum, picture) => sum + picture.ms, 0);
   }
-  const frames = missing(timeline.residency, range);
   return {
     targets: way.bakes.map(({ target }) => target),
     fraction: way.fraction,
     summary,
     cautious,
-    meanMs: frames.reduce((sum, frame) => sum + then[frame]!, 0) / Math.max(1, frames.length),
+    meanMs: meanOf(then, missing(timeline.residency, range)),
     bytes: Math.round(bytes),
     // They are stored as they are made, and read back at the end.
     bakeMs: makeMs / conditions.renderSlots + (2 * bytes) / bytesPerMs(readRate),
@@ -255,6 +262,10 @@ function missing(residency: Uint8Array, range: FrameRange): FrameNumber[] {
   const frames: FrameNumber[] = [];
   for (let frame = range.in; frame < range.out; frame++) if (residency[frame] === 0) frames.push(frame);
   return frames;
+}
+
+function meanOf(costs: Float32Array, frames: readonly FrameNumber[]): Milliseconds {
+  return frames.reduce((sum, frame) => sum + costs[frame]!, 0) / Math.max(1, frames.length);
 }
 
 function samplesOf(frames: readonly FrameNumber[]): FrameNumber[] {

@@ -134,6 +134,8 @@ export interface SuggestedBakes {
   readonly range: FrameRange;
   /** Of a take that began now; an estimate. */
   readonly present: TakeSummary;
+  /** Mean cost of the frames that are not held; 0 where all are. */
+  readonly presentMs: Milliseconds;
   /** The best one first; none where nothing wins by more than the error of a forecast. */
   readonly offers: readonly BakeOffer[];
   /** Frames that were rendered with what could be baked. */

@@ -353,7 +353,7 @@ function Offer({ offer, suggested, location }: OfferProps) {
         <span className="mono">{fractionText(fraction)}</span>
       </div>
       <p>
-        {offerText(offer, suggested.present)}
+        {offerText(offer, suggested)}
         {fraction < inForce(settings).fraction ? " Softer than the preview is now." : ""}
       </p>
       <Button size="sm" variant="dark" onClick={() => void take()}>

@@ -1,5 +1,5 @@
-import { isRealTime, type Bake, type BakeState, type TakeSummary } from "@kinetocache/core";
-import { bytesText, durationText, fractionText, framesText, percentText } from "../../parts/format";
+import { isRealTime, type Bake, type BakeState } from "@kinetocache/core";
+import { bytesText, durationText, fractionText, framesText, msText, percentText } from "../../parts/format";
 import type { BakeOffer, SuggestedBakes } from "../../engine/protocol";
 
 /** How a bake stands, in words; `alarm` where the user should know that something else is shown. */
@@ -39,10 +39,14 @@ export function bakeText({ fraction, depth, packed, range }: Bake): string {
 }
 
 /** What a suggestion comes to, against what a take would come to now. */
-export function offerText({ summary, bakeMs, bytes }: BakeOffer, present: TakeSummary): string {
+export function offerText(
+  { summary, meanMs, bakeMs, bytes }: BakeOffer,
+  { present, presentMs }: Pick<SuggestedBakes, "present" | "presentMs">,
+): string {
   const [then, now] = [percentText(summary.onTimeShare), percentText(present.onTimeShare)];
   const share = isRealTime(summary) ? "Should play in real time" : `About ${then} on time`;
-  return `${share}, ${now} without it (est.). Takes about ${durationText(bakeMs)} and ${bytesText(bytes)}.`;
+  const frame = `A frame that is not held takes ${msText(meanMs)} instead of ${msText(presentMs)}.`;
+  return `${share}, ${now} without it (est.). ${frame} Baking takes about ${durationText(bakeMs)} and ${bytesText(bytes)}.`;
 }
 
 /** Why nothing is suggested. */

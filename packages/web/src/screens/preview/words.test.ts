@@ -127,10 +127,21 @@ describe("bakes", () => {
       bakeMs: 65_000,
       bytes: 89.5 * MIB,
     };
-    expect(offerText(offer, take)).toBe("About 74 % on time, 27 % without it (est.). Takes about 65 s and 89.5 MB.");
+    expect(offerText(offer, { present: take, presentMs: 110 })).toBe(
+      "About 74 % on time, 27 % without it (est.). A frame that is not held takes 60.0 ms instead of 110 ms. Baking takes about 65 s and 89.5 MB.",
+    );
     const realTime = { ...offer, summary: { ...take, onTimeShare: 1, skipped: 0 } };
-    expect(offerText(realTime, take)).toContain("Should play in real time, 27 % without it (est.).");
-    const none = { composition: "main", range: { in: 0, out: 240 }, present: take, offers: [], triedFrames: 24 };
+    expect(offerText(realTime, { present: take, presentMs: 110 })).toContain(
+      "Should play in real time, 27 % without it (est.).",
+    );
+    const none = {
+      composition: "main",
+      range: { in: 0, out: 240 },
+      present: take,
+      presentMs: 110,
+      offers: [],
+      triedFrames: 24,
+    };
     expect(noOfferText(none)).toContain("no bake that fits the room wins by more than the error");
     expect(noOfferText({ ...none, present: realTime.summary })).toContain("nothing need be baked");
   });
