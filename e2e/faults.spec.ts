@@ -154,7 +154,7 @@ test("a bad composition file is refused with the reason and the place, and chang
   const good = await readFile(exported, "utf8");
 
   await bring("broken.json", good.slice(0, 5000));
-  await expect(notices(page)).toContainText("broken.json was not imported.");
+  await expect(notices(page)).toContainText("broken.json was not imported:");
   await expect(notices(page)).toContainText("The file is not JSON");
   await bring("wrong.json", good.replace('"duration": 240', '"duration": -240'));
   await expect(notices(page)).toContainText("compositions.night-roost.duration: must be greater than or equal to 1");

@@ -163,7 +163,9 @@ test("baking: from a suggestion of the heavy layer to baked playback, out of dat
   await test.step("a layer is baked in the background, at full size, where it was chosen", async () => {
     await row(page, "Passing birds").getByRole("button", { name: "Bake Passing birds" }).click();
     await page.getByRole("button", { name: "Suggest what to bake" }).click();
-    await expect(page.locator(".panel-body:visible [role=status]")).toContainText(/without it \(est\.\)|Nothing|real time/);
+    await expect(page.locator(".panel-body:visible [role=status]")).toContainText(
+      /without it \(est\.\)|Nothing|real time/,
+    );
     await expect(page.getByLabel("Size", { exact: true })).toHaveValue("1");
     await page.getByRole("button", { name: "Bake Passing birds", exact: true }).last().click();
     await expect(drawer(page)).toContainText("Baking Passing birds");
@@ -288,7 +290,9 @@ test("variants: switching plays at once what was cached, two are compared, and a
   await page.locator(".playhead").focus();
   await page.keyboard.press("v");
   await expect(page.getByRole("button", { name: "Variant Overcast" })).toBeVisible();
-  await expect(page.locator(".viewer-change")).toHaveText("The edit: 192 frames lost from the cache");
+  await expect(page.locator(".viewer-change")).toHaveText(
+    "The edit: 192 frames to render again, the old ones are kept for undo",
+  );
   await frames(page, 192);
   await choose(page, "background", "Off");
   await page.getByRole("button", { name: "Undo", exact: true }).click();

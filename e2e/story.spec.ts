@@ -108,7 +108,9 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
     const before = await pictureHash(page);
     await page.getByRole("button", { name: /^Reed line/ }).click();
     await type(page, "Exposure", "1.6");
-    await expect(page.locator(".viewer-change")).toHaveText("The edit: 240 frames lost from the cache");
+    await expect(page.locator(".viewer-change")).toHaveText(
+      "The edit: 240 frames to render again, the old ones are kept for undo",
+    );
     await expect.poll(() => pictureHash(page)).not.toBe(before);
     await page.getByRole("button", { name: "Undo" }).click();
     await expect(page.locator(".viewer-change")).toHaveText("Undo: 240 frames found again, none rendered");
@@ -140,7 +142,7 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
     await page.getByRole("button", { name: /^Reed line/ }).click();
     // Another edit in place of the undone one: the frames of the undone one can never be shown again.
     await type(page, "Exposure", "-0.5");
-    await expect(page.locator(".viewer-change")).toContainText("lost from the cache");
+    await expect(page.locator(".viewer-change")).toContainText("to render again");
     await page.getByRole("link", { name: "Sweep" }).click();
     const stale = page.getByRole("row", { name: /superseded/ });
     await expect(stale).toContainText("no state of Night Roost, undone ones included, shows it");

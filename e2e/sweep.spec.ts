@@ -272,7 +272,7 @@ test("a job is wrapped: originals gathered and verified, generated files in hold
   const { folders, projects } = await withCaches(page, application);
   await goToSweep(page, "Wrap");
   const file = path.join(projects, "Flyway 102/Flyway 102.project.json");
-  await page.getByLabel("Project").selectOption(file);
+  await page.getByLabel("Project", { exact: true }).selectOption(file);
   await expect(page.locator("h1")).toHaveText(/^Flyway 102: .* of originals, 4\.\d+ GB generated, 1 missing$/);
   await expect(page.getByRole("list", { name: "Originals" })).toContainText("footage/clip 3.mov media, missing");
   // On the simulated drive that the caches are not on: what is gathered is no part of the application's data.

@@ -33,7 +33,7 @@ test.each([
   ],
   ["hardware.cores: must be less than or equal to 1024", { hardware: { ...sheet().hardware, cores: 10_000 } }],
   ["hostLimitBytes: must be greater", { hostLimitBytes: 12 }],
-  ["format: must be", { format: "other" }],
+  ["format: this is no machine sheet", { format: "other" }],
   ["version: the sheet is of version 2, this application reads up to 1", { version: 2 }],
   ["settings.parallel: must be one of", { settings: { parallel: [] } }],
 ] as const)("what is absurd or unknown is refused: %s", (message, change) => {

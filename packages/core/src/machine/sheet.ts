@@ -139,6 +139,8 @@ export function parseSheet(value: unknown): MachineSheet {
     throw new SheetError(
       `version: the sheet is of version ${String(version)}, this application reads up to ${SHEET_VERSION}; nothing was changed`,
     );
+  if (format !== SHEET_FORMAT)
+    throw new SheetError(`format: this is no machine sheet, whose format is "${SHEET_FORMAT}"`);
   const { error, value: sheet } = sheetSchema.validate(value, { abortEarly: false, convert: false });
   if (error) throw new SheetError(faultsOf(error, "sheet").join("\n"));
   return sheet;

@@ -1,15 +1,5 @@
 import type { StoredTake } from "./database";
-import {
-  lateness,
-  latestPair,
-  partName,
-  seriesOf,
-  spreadOfSeries,
-  takeCsv,
-  takeJson,
-  takeName,
-  terrain,
-} from "./takes";
+import { latestPair, partName, seriesOf, spreadOfSeries, takeCsv, takeJson, takeName, terrain } from "./takes";
 
 const take = (change: Partial<StoredTake>): StoredTake =>
   ({
@@ -59,11 +49,6 @@ test("a take without a name has its number", () => {
 });
 
 test("charts get a value a frame, and a gap where there is none", () => {
-  expect([...lateness(take({}))]).toEqual([
-    [10, 1.5],
-    [11, 45],
-    [12, undefined],
-  ]);
   expect([...terrain(take({ costs: Float32Array.of(0, 44.5, 12) }))]).toEqual([
     [10, undefined],
     [11, 44.5],

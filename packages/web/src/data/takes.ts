@@ -64,11 +64,6 @@ export function takeJson(take: StoredTake): string {
   return `${JSON.stringify({ format: TAKE_FORMAT, version: TAKE_VERSION, ...figures }, null, 1)}\n`;
 }
 
-/** How long after its due time each frame was shown; nothing for one that was skipped. */
-export function* lateness({ frames }: StoredTake): Generator<readonly [frame: number, ms: number | undefined]> {
-  for (const { frame, dueMs, shownMs } of frames) yield [frame, shownMs === undefined ? undefined : shownMs - dueMs];
-}
-
 /** What each frame cost at the time of a take; nothing where that was not known. */
 export function* terrain({ costs, range }: StoredTake): Generator<readonly [frame: number, ms: number | undefined]> {
   for (const [index, ms] of costs?.entries() ?? []) yield [range.in + index, ms > 0 ? ms : undefined];

@@ -6,6 +6,7 @@ import { database } from "../data/database";
 import { exportDocument, importDocument } from "../data/documents";
 import { useWorkspace } from "../data/workspace";
 import { download } from "./download";
+import { refusalText } from "./refusal";
 
 /** Which composition is open; bring one in, take one out. */
 export function CompositionMenu() {
@@ -19,7 +20,7 @@ export function CompositionMenu() {
       const stored = await importDocument(await chosen.text());
       await openDocument(stored.id);
     } catch (error) {
-      notify(`${chosen.name} was not imported.\n${error instanceof Error ? error.message : String(error)}`);
+      notify(refusalText(chosen.name, error));
     }
   };
 

@@ -12,6 +12,7 @@ const SHOWN_MS_A_LETTER = 60;
 function NoticeAlert({ notice: { id, text, action } }: { readonly notice: Notice }) {
   const { dismiss } = useWorkspace();
   const [isHeld, setHeld] = useState(false);
+  const [sentence, ...details] = text.split("\n");
   useEffect(() => {
     if (action || isHeld) return;
     const timer = setTimeout(() => dismiss(id), SHOWN_MS + SHOWN_MS_A_LETTER * text.length);
@@ -28,7 +29,13 @@ function NoticeAlert({ notice: { id, text, action } }: { readonly notice: Notice
       onFocus={() => setHeld(true)}
       onBlur={() => setHeld(false)}
     >
-      <span>{text}</span>
+      <span>{sentence}</span>
+      {details.length > 0 ? (
+        <details>
+          <summary>Details</summary>
+          {details.join("\n")}
+        </details>
+      ) : null}
       {action ? (
         <Button
           size="sm"

@@ -1,5 +1,6 @@
-import { BrushCleaning, ChartColumn, Clapperboard, Cpu, Gauge, HardDrive, Moon, Sun } from "lucide-react";
+import { BrushCleaning, ChartColumn, Clapperboard, Cpu, Gauge, HardDrive, Keyboard, Moon, Sun } from "lucide-react";
 import { NavLink } from "react-router";
+import { showShortcuts } from "./shortcuts";
 import { useTheme } from "./theme";
 
 const SCREENS = [
@@ -31,9 +32,13 @@ export function Rail() {
           {label}
         </NavLink>
       ))}
+      <button type="button" className="rail-item rail-end" onClick={showShortcuts}>
+        <Keyboard size={18} aria-hidden="true" />
+        Keys
+      </button>
       <button
         type="button"
-        className="rail-item rail-end"
+        className="rail-item"
         onClick={() => setTheme(other)}
         aria-label={`Switch to the ${other} theme`}
       >

@@ -66,7 +66,14 @@ function keyText(key: string): string {
   );
 }
 
-/** The sheet that `?` opens: what the present screen listens to. */
+const asked = new EventTarget();
+
+/** Opens the sheet of the screen that is shown. */
+export function showShortcuts(): void {
+  asked.dispatchEvent(new Event("show"));
+}
+
+/** The sheet that `?` and the rail open: what the present screen listens to. */
 export function ShortcutsSheet({
   shortcuts,
   title,
@@ -75,6 +82,11 @@ export function ShortcutsSheet({
   readonly title: string;
 }) {
   const [open, setOpen] = useState(false);
+  useEffect(() => {
+    const listen = () => setOpen(true);
+    asked.addEventListener("show", listen);
+    return () => asked.removeEventListener("show", listen);
+  }, []);
   const show = { keys: ["?"], label: "Show this sheet", run: () => setOpen(true) };
   useShortcuts([show]);
   return (

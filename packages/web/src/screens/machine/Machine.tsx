@@ -101,7 +101,7 @@ function Shared({ figures, cores, shares, oneBytes, note, onApply, left, right }
           plan={plan}
           shares={shown}
           mostParallel={Math.max(parallelRoom, shown.parallel)}
-          cacheText={`${bytesText(split.cacheBytes)} = ${secondsText(here.seconds)} at ${fractionText(settings.fraction)}, ${depth}`}
+          cacheText={`${secondsText(here.seconds)} at ${fractionText(settings.fraction)}, ${depth}`}
           onDrag={setDragged}
           onApply={apply}
         />

@@ -97,15 +97,8 @@ export function MemoryBar({ plan, shares, mostParallel, cacheText, onDrag, onApp
   return (
     <div className="memory">
       <div className="memory-bar" ref={bar}>
-        {parts.map(({ name, bytes, className, text }) => (
-          <div key={name} className={className} style={{ width: share(bytes) }}>
-            {bytes > 0.066 * whole ? (
-              <>
-                <span>{name}</span>
-                <span className="mono">{bytes > 0.12 * whole && text ? text : bytesText(bytes)}</span>
-              </>
-            ) : null}
-          </div>
+        {parts.map(({ name, bytes, className }) => (
+          <div key={name} className={className} title={`${name} ${bytesText(bytes)}`} style={{ width: share(bytes) }} />
         ))}
         {boundaries.map((boundary) => (
           <span
@@ -137,6 +130,14 @@ export function MemoryBar({ plan, shares, mostParallel, cacheText, onDrag, onApp
         <span style={{ left: share(whole - windowBytes) }}>window around the playhead</span>
         <span style={{ left: share(whole - split.swapEdgeBytes) }}>swapping starts</span>
       </div>
+      <ul className="drive-legend memory-legend" aria-label="What memory holds">
+        {parts.map(({ name, bytes, className, text }) => (
+          <li key={name}>
+            <span className={`swatch ${className}`} /> {name}{" "}
+            <span className="mono">{text ? `${bytesText(bytes)}, ${text}` : bytesText(bytes)}</span>
+          </li>
+        ))}
+      </ul>
     </div>
   );
 }

@@ -12,6 +12,7 @@ import { acceptSettings } from "../../data/settings";
 import { useWorkspace } from "../../data/workspace";
 import { download } from "../../parts/download";
 import { agoText, bytesText } from "../../parts/format";
+import { refusalText } from "../../parts/refusal";
 
 function valueText(what: string, value: Drift["saved"]): string {
   if (value === undefined) return "not there";
@@ -99,7 +100,7 @@ export function SheetPanel({ hardware }: { readonly hardware: Hardware | undefin
     try {
       add(parseSheetText(await chosen.text()));
     } catch (error) {
-      notify(`${chosen.name} was not imported.\n${(error as Error).message}`);
+      notify(refusalText(chosen.name, error));
     }
   };
   const putBack = ({ sheet }: StoredSheet) => {

@@ -15,6 +15,7 @@ import { TradeOffs, TradeOffSwitch } from "./TradeOffs";
 import { Transport } from "./Transport";
 import { Verdict } from "./Verdict";
 import { WastePanel } from "./WastePanel";
+import { ComparisonBar } from "./VariantBar";
 import { Viewer } from "./Viewer";
 
 function usePreviewShortcuts(selected: string | undefined): readonly Shortcut[] {
@@ -102,6 +103,7 @@ export function Preview() {
       <div className="stage">
         <Verdict />
         <Viewer />
+        <ComparisonBar />
         <Transport />
         <Terrain />
         <LayerRows selected={selected} onSelect={select} onBake={bake} />

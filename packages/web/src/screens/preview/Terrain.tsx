@@ -3,10 +3,9 @@ import { useEffect, useRef, useState, type HTMLAttributes, type PointerEvent as 
 import { send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
 import { useTokens } from "../../parts/tokens";
-import { drawTerrain } from "./terrainDrawing";
+import { drawTerrain, terrainHeight } from "./terrainDrawing";
 import { frameAtX, moveEnd, pan, wholeView, xOfFrame, zoomAround, type TimelineView } from "./timelineView";
 
-const HEIGHT = 118;
 // Pixels around a range end in which a press takes hold of it.
 const GRIP = 7;
 const GRIP_HEIGHT = 14;
@@ -80,15 +79,16 @@ export function Terrain() {
 
   const budgetMs = frameBudgetMs(rate);
   const data = timeline?.costs.length === duration ? timeline : undefined;
+  const name = layers.find(({ id }) => id === data?.layer?.id)?.name;
+  const height = terrainHeight(name !== undefined);
   useEffect(() => {
     if (width === 0) return;
-    const context = prepare(canvas.current!, width, HEIGHT);
+    const context = prepare(canvas.current!, width, height);
     const shown = data?.layer;
-    const name = layers.find(({ id }) => id === shown?.id)?.name;
     const layer = shown && name !== undefined ? { name, residency: shown.residency } : undefined;
-    const model = { data, view, range: { in: range.in, out: range.out }, budgetMs, layer };
-    drawTerrain(context, width, HEIGHT, model, tokens);
-  }, [data, view, range.in, range.out, budgetMs, width, tokens, layers]);
+    const model = { data, view, range: { in: range.in, out: range.out }, budgetMs, rate, layer };
+    drawTerrain(context, width, height, model, tokens);
+  }, [data, view, range.in, range.out, budgetMs, width, height, tokens, rate, name]);
 
   useEffect(() => {
     const element = root.current!;
@@ -123,7 +123,7 @@ export function Terrain() {
   };
 
   return (
-    <div ref={root} className="terrain" style={{ height: HEIGHT }}>
+    <div ref={root} className="terrain" style={{ height }}>
       <canvas ref={canvas} />
       <Playhead
         view={view}

@@ -57,15 +57,15 @@ export function Transport() {
       <span className="mono range-text">
         in {range.in} – out {range.out - 1}
       </span>
-      {partial ? (
-        <Button
-          variant="link"
-          size="sm"
-          onClick={() => send({ kind: "range", range: { in: 0, out: composition.duration } })}
-        >
-          Whole length
-        </Button>
-      ) : null}
+      <Button
+        variant="link"
+        size="sm"
+        // Its place is kept, so that nothing moves when it comes.
+        style={partial ? undefined : { visibility: "hidden" }}
+        onClick={() => send({ kind: "range", range: { in: 0, out: composition.duration } })}
+      >
+        Whole length
+      </Button>
       <ul className="legend" aria-label="Legend">
         <li>
           <span className="swatch swatch-memory" /> in memory

@@ -34,7 +34,7 @@ export function VariantBar() {
   return (
     <div className="variant-bar">
       <Dropdown>
-        <Dropdown.Toggle variant="outline-dark" size="sm" aria-label={`Variant ${open.name}`}>
+        <Dropdown.Toggle variant="link" className="strip-name" aria-label={`Variant ${open.name}`}>
           {open.name}
         </Dropdown.Toggle>
         <Dropdown.Menu>
@@ -62,12 +62,7 @@ export function VariantBar() {
       </Dropdown>
       {others.length > 0 ? (
         <Dropdown>
-          <Dropdown.Toggle
-            variant="outline-dark"
-            size="sm"
-            active={comparison !== undefined}
-            aria-label="Compare with another variant"
-          >
+          <Dropdown.Toggle variant="link" className="strip-name" aria-label="Compare with another variant">
             {comparison
               ? `with ${others.find((one) => one.composition === comparison.variant)?.name ?? ""}`
               : "Compare"}
@@ -93,7 +88,7 @@ export function VariantBar() {
   );
 }
 
-/** How two variants are shown, over the picture. */
+/** How two variants are shown. */
 export function ComparisonBar() {
   const comparison = useEngine((state) => state.status?.comparison);
   return comparison ? (
@@ -108,13 +103,8 @@ function ComparisonControls({ comparison }: { readonly comparison: Comparison })
   const isWipe = comparison.layout === "wipe";
   return (
     <>
-      <Button
-        size="sm"
-        variant="outline-dark"
-        onClick={() => change({ layout: isWipe ? "side by side" : "wipe" })}
-        aria-label={isWipe ? "Show side by side" : "Show with a wipe"}
-      >
-        {isWipe ? "Wipe" : "Side by side"}
+      <Button size="sm" variant="outline-dark" onClick={() => change({ layout: isWipe ? "side by side" : "wipe" })}>
+        {isWipe ? "Show side by side" : "Show with a wipe"}
       </Button>
       {isWipe ? (
         <Form.Range

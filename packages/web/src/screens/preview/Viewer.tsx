@@ -1,27 +1,29 @@
 import { timecode, type Rate } from "@kinetocache/core";
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState, type PointerEvent } from "react";
 import { send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
-import { framesText, rateText } from "../../parts/format";
-import { ComparisonBar } from "./VariantBar";
+import type { CacheChange, Comparison } from "../../engine/protocol";
+import { rateText } from "../../parts/format";
+import { changeText } from "./frameWords";
 
 // A canvas can be handed over only once, and effects run twice in development.
 const handedOver = new WeakSet<HTMLCanvasElement>();
 
-const CAUSES = { edit: "The edit", undo: "Undo", redo: "Redo" } as const;
+const CHANGE_SHOWN_MS = 8000;
 
-/** What the last edit did to what was held. */
+/** What the last edit did to what was held; for some seconds. */
 function ChangeText() {
   const { document } = useWorkspace();
   const change = useEngine((state) => state.cacheChange);
-  if (change?.document !== document.id) return null;
-  const parts = [
-    change.lost > 0 ? `${framesText(change.lost)} lost from the cache` : "",
-    change.regained > 0 ? `${framesText(change.regained)} found again, none rendered` : "",
-  ].filter(Boolean);
+  const [seen, setSeen] = useState<CacheChange>();
+  useEffect(() => {
+    const timer = setTimeout(() => setSeen(change), CHANGE_SHOWN_MS);
+    return () => clearTimeout(timer);
+  }, [change]);
+  const isShown = change?.document === document.id && change !== seen;
   return (
     <span className="viewer-note viewer-change" role="status">
-      {`${CAUSES[change.cause]}: ${parts.join(", ") || "no frame lost from the cache"}`}
+      {isShown ? changeText(change) : ""}
     </span>
   );
 }
@@ -38,15 +40,25 @@ function TimeText({ rate }: { readonly rate: Rate }) {
 function RateText() {
   const playback = useEngine((state) => state.status?.playback);
   const sharp = useEngine(({ status, playhead }) => status?.sharp && status.playhead === playhead);
+  const speed = useEngine((state) => state.status?.speed ?? 0);
+  const shuttle = Math.abs(speed) > 1 || speed < 0 ? `${speed < 0 ? "backwards " : ""}${Math.abs(speed)} × · ` : "";
   return (
     <span className="viewer-note viewer-rate">
       {playback
-        ? `${rateText(playback.reachedRate)} fps · ${playback.skipped} skipped`
+        ? `${shuttle}${rateText(playback.reachedRate)} fps · ${playback.skipped} skipped`
         : sharp
           ? "sharp, full size"
           : ""}
     </span>
   );
+}
+
+/** Puts the wipe where the pointer is on the picture. */
+function wipeTo(event: PointerEvent<HTMLCanvasElement>, comparison: Comparison): void {
+  event.currentTarget.setPointerCapture(event.pointerId);
+  const { left, width } = event.currentTarget.getBoundingClientRect();
+  const wipe = Math.min(1, Math.max(0, (event.clientX - left) / width));
+  send({ kind: "compare", with: { ...comparison, wipe } });
 }
 
 /** The picture, drawn by the engine. */
@@ -67,10 +79,14 @@ export function Viewer() {
     send({ kind: "viewer", canvas: offscreen }, [offscreen]);
   }, []);
 
+  const isWipe = isShown && comparison.layout === "wipe";
   return (
     <div className="viewer">
       <canvas
         ref={canvas}
+        className={isWipe ? "is-wiped" : undefined}
+        onPointerDown={isWipe ? (event) => wipeTo(event, comparison) : undefined}
+        onPointerMove={isWipe ? (event) => event.buttons === 1 && wipeTo(event, comparison) : undefined}
         width={16}
         height={9}
         style={{ aspectRatio: `${composition.width * (isDouble ? 2 : 1)} / ${composition.height}` }}
@@ -83,7 +99,6 @@ export function Viewer() {
           <span className="viewer-note viewer-right">{nameOf(comparison.variant)}</span>
         </>
       ) : null}
-      <ComparisonBar />
       <ChangeText />
       <TimeText rate={composition.rate} />
       <RateText />

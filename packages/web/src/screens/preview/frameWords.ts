@@ -1,5 +1,16 @@
-import type { Explanation, LayerExplanation } from "../../engine/protocol";
+import type { CacheChange, Explanation, LayerExplanation } from "../../engine/protocol";
 import { bytesText, framesText, msText } from "../../parts/format";
+
+const CAUSES: Readonly<Record<CacheChange["cause"], string>> = { edit: "The edit", undo: "Undo", redo: "Redo" };
+
+/** What an edit did to what was held. */
+export function changeText({ cause, lost, regained }: Pick<CacheChange, "cause" | "lost" | "regained">): string {
+  const parts = [
+    lost > 0 ? `${framesText(lost)} to render again, the old ones are kept for undo` : "",
+    regained > 0 ? `${framesText(regained)} found again, none rendered` : "",
+  ].filter(Boolean);
+  return `${CAUSES[cause]}: ${parts.join("; ") || "no frame has to be rendered again"}`;
+}
 
 /** Where a frame is held. */
 export function heldText({ held }: Explanation): string {

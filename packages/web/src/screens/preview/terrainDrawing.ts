@@ -1,25 +1,28 @@
-import { IN_MEMORY, ON_DISK, type FrameRange } from "@kinetocache/core";
+import { IN_MEMORY, ON_DISK, timecode, type FrameRange, type Rate } from "@kinetocache/core";
 import type { TimelineData } from "../../engine/protocol";
 import type { Tokens } from "../../parts/tokens";
-import { xOfFrame, type TimelineView } from "./timelineView";
+import { rulerFrames, xOfFrame, type TimelineView } from "./timelineView";
 
 export interface TerrainModel {
   readonly data: TimelineData | undefined;
   readonly view: TimelineView;
   readonly range: FrameRange;
   readonly budgetMs: number;
-  /** Where the selected layer's own pixels are held, in place of the frames'. */
+  readonly rate: Rate;
+  /** Where the selected layer's own pixels are held, in a lane of its own. */
   readonly layer: { readonly name: string; readonly residency: Uint8Array } | undefined;
 }
 
 const LANE_HEIGHT = 12;
 const LANE_GAP = 3;
 const LABEL_ROOM = 14;
+const RULER_HEIGHT = 15;
+const CHART_HEIGHT = 88;
 const SCALE_SAMPLES = 2000;
 
-/** Height of the cost chart when the whole canvas is `height` tall. */
-function chartHeight(height: number): number {
-  return height - 2 * (LANE_HEIGHT + LANE_GAP);
+/** Height of all of it: the chart, its lanes, and the ruler. */
+export function terrainHeight(hasLayer: boolean): number {
+  return CHART_HEIGHT + (hasLayer ? 3 : 2) * (LANE_HEIGHT + LANE_GAP) + RULER_HEIGHT;
 }
 
 interface Column {
@@ -80,17 +83,29 @@ export function drawTerrain(
 ): void {
   const { data, view, range, budgetMs } = model;
   context.clearRect(0, 0, width, height);
-  const chart = chartHeight(height);
+  const chart = CHART_HEIGHT;
   const perMs = (chart - LABEL_ROOM) / scaleTop(model);
   const budgetY = chart - budgetMs * perMs;
   if (data) {
     const scale = { chart, perMs, budgetY, budgetMs };
     const bars = [...columns(view, width, data.costs.length)].flatMap((column) => barOf(column, data, scale) ?? []);
     drawBars(context, bars, scale, tokens);
-    const residency = model.layer?.residency ?? data.residency;
+    const { residency } = data;
     const lane = { residency, view, width };
-    drawLane(context, chart + LANE_GAP, lane, IN_MEMORY, tokens.memory, tokens);
-    drawLane(context, chart + LANE_GAP * 2 + LANE_HEIGHT, lane, ON_DISK, hatch(context, tokens), tokens);
+    const laneTop = (index: number) => chart + LANE_GAP + index * (LANE_GAP + LANE_HEIGHT);
+    drawLane(context, laneTop(0), lane, [[IN_MEMORY, tokens.memory]], tokens);
+    drawLane(context, laneTop(1), lane, [[ON_DISK, hatch(context, tokens)]], tokens);
+    if (model.layer)
+      drawLane(
+        context,
+        laneTop(2),
+        { ...lane, residency: model.layer.residency },
+        [
+          [ON_DISK, hatch(context, tokens)],
+          [IN_MEMORY, tokens.memory],
+        ],
+        tokens,
+      );
   }
   context.strokeStyle = tokens.ink;
   context.lineWidth = 1;
@@ -100,17 +115,32 @@ export function drawTerrain(
   context.lineTo(width, Math.round(budgetY) + 0.5);
   context.stroke();
   context.setLineDash([]);
-  drawOutside(context, width, height, view, range, tokens);
+  drawOutside(context, width, height - RULER_HEIGHT, view, range, tokens);
   context.font = "11px 'Spline Sans Mono Variable', monospace";
-  drawLabel(context, `${budgetMs.toFixed(1)} ms`, budgetY - 5, tokens);
-  if (model.layer) drawLabel(context, model.layer.name, chart + LANE_GAP + LANE_HEIGHT - 2, tokens);
+  // Bars end below what is written over them.
+  context.fillStyle = tokens.ink;
+  context.fillText(`budget ${budgetMs.toFixed(1)} ms, dashed`, 14, 10);
+  if (model.layer) {
+    const text = `lowest lane: ${model.layer.name}`;
+    context.fillText(text, width - context.measureText(text).width - 14, 10);
+  }
+  drawRuler(context, width, height, model, tokens);
 }
 
-function drawLabel(context: CanvasRenderingContext2D, label: string, y: number, tokens: Tokens): void {
-  context.fillStyle = tokens.sheet;
-  context.fillRect(2, y - 10, context.measureText(label).width + 6, 13);
-  context.fillStyle = tokens.ink;
-  context.fillText(label, 5, y);
+/** Frame numbers and timecode along the bottom. */
+function drawRuler(
+  context: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  { view, rate }: TerrainModel,
+  tokens: Tokens,
+): void {
+  context.fillStyle = tokens.ink2;
+  for (const frame of rulerFrames(view, width)) {
+    const x = Math.round(xOfFrame(frame, view, width));
+    context.fillRect(x, height - RULER_HEIGHT + 2, 1, RULER_HEIGHT - 2);
+    context.fillText(`${frame}  ${timecode(frame, rate)}`, x + 4, height - 3);
+  }
 }
 
 interface ChartScale {
@@ -138,7 +168,7 @@ function barOf({ x, width, first, last }: Column, data: TimelineData, scale: Cha
     dearest = frame;
   }
   if (cost === 0) return undefined;
-  const top = Math.max(0, scale.chart - cost * scale.perMs);
+  const top = Math.max(LABEL_ROOM, scale.chart - cost * scale.perMs);
   return { x, width, top, isOver: cost > scale.budgetMs, isMeasured: data.measured[dearest] !== 0 };
 }
 
@@ -219,23 +249,24 @@ function drawLane(
   context: CanvasRenderingContext2D,
   y: number,
   { residency, view, width }: { readonly residency: Uint8Array; readonly view: TimelineView; readonly width: number },
-  tier: number,
-  fill: string | CanvasPattern,
+  tiers: readonly (readonly [tier: number, fill: string | CanvasPattern])[],
   tokens: Tokens,
 ): void {
   context.fillStyle = tokens.well;
   context.fillRect(0, y, width, LANE_HEIGHT);
-  context.fillStyle = fill;
   const last = Math.min(residency.length, Math.ceil(view.end));
-  for (let frame = Math.floor(view.start); frame < last;) {
-    if (!(residency[frame]! & tier)) {
-      frame++;
-      continue;
+  for (const [tier, fill] of tiers) {
+    context.fillStyle = fill;
+    for (let frame = Math.floor(view.start); frame < last;) {
+      if (!(residency[frame]! & tier)) {
+        frame++;
+        continue;
+      }
+      const first = frame;
+      while (frame < last && residency[frame]! & tier) frame++;
+      const x = xOfFrame(first, view, width);
+      context.fillRect(x, y, Math.max(1, xOfFrame(frame, view, width) - x), LANE_HEIGHT);
     }
-    const first = frame;
-    while (frame < last && residency[frame]! & tier) frame++;
-    const x = xOfFrame(first, view, width);
-    context.fillRect(x, y, Math.max(1, xOfFrame(frame, view, width) - x), LANE_HEIGHT);
   }
 }
 
@@ -256,8 +287,13 @@ function drawOutside(
   if (right < width) context.fillRect(right, 0, width - right, height);
   context.globalAlpha = 1;
   context.fillStyle = tokens.ink2;
-  context.fillRect(Math.max(0, left), 0, 2, height);
-  context.fillRect(Math.min(width, right) - 2, 0, 2, height);
-  context.fillRect(Math.max(0, left), 0, 7, 7);
-  context.fillRect(Math.min(width, right) - 7, 0, 7, 7);
+  // An end that is out of view has no mark at the edge: it is not there.
+  if (left >= 0 && left < width) {
+    context.fillRect(left, 0, 2, height);
+    context.fillRect(left, 0, 7, 7);
+  }
+  if (right > 0 && right <= width) {
+    context.fillRect(right - 2, 0, 2, height);
+    context.fillRect(right - 7, 0, 7, 7);
+  }
 }

@@ -1,5 +1,14 @@
 import fc from "fast-check";
-import { frameAtX, moveEnd, pan, wholeView, xOfFrame, zoomAround, type TimelineView } from "./timelineView";
+import {
+  frameAtX,
+  moveEnd,
+  pan,
+  rulerFrames,
+  wholeView,
+  xOfFrame,
+  zoomAround,
+  type TimelineView,
+} from "./timelineView";
 
 const DURATION = 1000;
 const WIDTH = 800;
@@ -16,6 +25,23 @@ test("position and frame are inverse to each other", () => {
       fc.double({ min: 0, max: WIDTH, noNaN: true }),
       (view, x) => Math.abs(xOfFrame(frameAtX(x, view, WIDTH), view, WIDTH) - x) < 1e-6,
     ),
+  );
+});
+
+test("a ruler's marks are round numbers, evenly apart, with room for what is written, and within the view", () => {
+  expect(rulerFrames({ start: 0, end: 240 }, 868)).toEqual([0, 50, 100, 150, 200]);
+  expect(rulerFrames({ start: 100, end: 108 }, 800)).toEqual([100, 102, 104, 106]);
+  fc.assert(
+    fc.property(views, fc.integer({ min: 200, max: 2000 }), (view, width) => {
+      const frames = rulerFrames(view, width);
+      const [first = 0, second = first] = frames;
+      for (const [index, frame] of frames.entries()) {
+        expect(frame).toBe(first + index * (second - first));
+        expect(frame >= view.start - 1e-9 && frame < view.end).toBe(true);
+      }
+      if (frames.length > 1)
+        expect(xOfFrame(second, view, width) - xOfFrame(first, view, width)).toBeGreaterThanOrEqual(132 - 1e-9);
+    }),
   );
 });
 

@@ -40,6 +40,22 @@ export function frameAtX(x: number, view: TimelineView, width: number): number {
   return view.start + (x / width) * (view.end - view.start);
 }
 
+// Steps of a ruler, each for ten times as many frames, too.
+const STEPS = [1, 2, 5];
+const ROOM_A_MARK = 132;
+
+/** Frames at which a ruler has its marks: a round number apart, with room for what is written there. */
+export function rulerFrames(view: TimelineView, width: number): number[] {
+  const least = (ROOM_A_MARK * (view.end - view.start)) / Math.max(1, width);
+  let power = 1;
+  while (least > power * 10) power *= 10;
+  const step = power * (STEPS.find((one) => one * power >= least) ?? 10);
+  const frames: number[] = [];
+  for (let frame = Math.ceil(view.start / step) * step; frame < view.end; frame += step)
+    if (xOfFrame(frame, view, width) <= width - ROOM_A_MARK / 2) frames.push(frame);
+  return frames;
+}
+
 /** The range with one end moved, never empty and never outside the composition. */
 export function moveEnd(range: FrameRange, end: "in" | "out", frame: number, duration: number): FrameRange {
   if (end === "in") return { in: Math.max(0, Math.min(range.out - 1, frame)), out: range.out };

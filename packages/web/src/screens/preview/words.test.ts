@@ -4,7 +4,7 @@ import { SETTINGS } from "../../../../../testing/engine";
 import type { BakeOffer, Explanation } from "../../engine/protocol";
 import { tradeOffsInForce } from "../../engine/tradeOffs";
 import { bakeRowText, bakeStateText, noOfferText, offerText } from "./bakeWords";
-import { evictionText, heldText, layerText } from "./frameWords";
+import { changeText, evictionText, heldText, layerText } from "./frameWords";
 import { inForceText, pacingText, pinText, savedText } from "./savingWords";
 import { remedyText, wasteText } from "./wasteWords";
 
@@ -21,6 +21,13 @@ const explanation = (change: Partial<Explanation> = {}): Explanation => ({
   memory: { usedBytes: 10 * MIB, budgetBytes: 20 * MIB },
   layers: [],
   ...change,
+});
+
+test("an edit says what has to be rendered again, and what was found again", () => {
+  const words = (lost: number, regained: number) => changeText({ cause: "edit", lost, regained });
+  expect(words(240, 0)).toBe("The edit: 240 frames to render again, the old ones are kept for undo");
+  expect(words(0, 12)).toBe("The edit: 12 frames found again, none rendered");
+  expect(words(0, 0)).toBe("The edit: no frame has to be rendered again");
 });
 
 describe("a frame", () => {

@@ -208,6 +208,8 @@ function Register() {
   const register = (path: string, live: readonly string[]) =>
     run(async () => {
       await registerSweepFolder(path, live);
+      // What is typed for another one stays.
+      if (path !== folder.trim()) return;
       setFolder("");
       setProjects("");
     });

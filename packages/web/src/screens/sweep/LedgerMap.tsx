@@ -44,7 +44,16 @@ function Rectangle({ x = 0, y = 0, width = 0, height = 0, depth, name, size = 0,
   return (
     <g
       className={`map-cell ${isStale ? "is-stale" : ""} ${share === "none" ? "" : "is-selected"}`}
+      role={group ? "button" : "img"}
+      aria-label={`${name}, ${bytesText(size)}`}
+      aria-pressed={group ? share !== "none" : undefined}
+      tabIndex={0}
       onClick={() => group && onToggle(group)}
+      onKeyDown={(event) => {
+        if (!group || (event.key !== "Enter" && event.key !== " ")) return;
+        event.preventDefault();
+        onToggle(group);
+      }}
     >
       <rect x={x + 1} y={y + 1} width={Math.max(0, width - 2)} height={Math.max(0, height - 2)} />
       <title>{`${name}, ${bytesText(size)}`}</title>
@@ -68,7 +77,7 @@ function shortened(text: string, width: number): string {
   return text.length <= fits ? text : `${text.slice(0, Math.max(1, fits - 1))}…`;
 }
 
-/** Groups as rectangles by size; the list beside it has the same selection, and is what the keyboard works. */
+/** Groups as rectangles by size; the list has the same selection. Each has its name on hover and on focus. */
 export function LedgerMap({ groups, shares, onToggle }: LedgerMapProps) {
   const box = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(0);
@@ -92,7 +101,7 @@ export function LedgerMap({ groups, shares, onToggle }: LedgerMapProps) {
       share: "none",
     });
   return (
-    <div ref={box} className="ledger-map" role="img" aria-label={`${shown.length} groups as rectangles by size`}>
+    <div ref={box} className="ledger-map" role="group" aria-label={`${shown.length} groups as rectangles by size`}>
       {width > 0 ? (
         <Treemap
           width={width}

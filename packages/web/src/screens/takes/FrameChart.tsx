@@ -49,7 +49,7 @@ const TICK = { fontSize: 11, fill: "var(--ink-2)" };
 /** One take against another, frame by frame. */
 export function FrameChart(props: FrameChartProps) {
   const { first, second, limit } = props;
-  const line = { isAnimationActive: false, dot: { r: 1.5, strokeDasharray: "none" }, connectNulls: false };
+  const line = { isAnimationActive: false, dot: false, connectNulls: false };
   return (
     <ResponsiveContainer width="100%" height={210}>
       <LineChart data={pointsOf(props)} margin={{ top: 8, right: 12, bottom: 4, left: 4 }}>

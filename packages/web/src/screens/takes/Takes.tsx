@@ -9,7 +9,6 @@ import { Link, useNavigate } from "react-router";
 import { database, type StoredTake } from "../../data/database";
 import {
   describeTake,
-  lateness,
   latestPair,
   partName,
   seriesOf,
@@ -26,6 +25,7 @@ import { Waiting } from "../../parts/Waiting";
 import { ShortcutsSheet } from "../../parts/shortcuts";
 import { differences } from "./differences";
 import { FrameChart } from "./FrameChart";
+import { FrameStrips } from "./FrameStrips";
 
 interface TakeColumnProps {
   readonly take: StoredTake;
@@ -206,6 +206,9 @@ export function Takes() {
           {composition.name} has a budget of {msText(frameBudgetMs(composition.rate))} a frame
         </span>
       </div>
+      <section className="sheet" aria-label="Shown times against due times">
+        <FrameStrips takes={pair} />
+      </section>
       <div className="take-pair">
         <TakeColumn take={first} names={names} spread={spreadOfSeries(first, takes)} />
         {second ? <TakeColumn take={second} names={names} spread={spreadOfSeries(second, takes)} /> : null}
@@ -237,10 +240,6 @@ export function Takes() {
           )}
         </section>
       </div>
-      <section className="sheet" aria-label="Shown times against due times">
-        <h2>Shown after due, frame by frame</h2>
-        <FrameChart first={first} second={second} values={lateness} limit="next frame due" />
-      </section>
       <section className="sheet" aria-label="Cost of each frame">
         <h2>What each frame cost</h2>
         {first.costs || second?.costs ? (

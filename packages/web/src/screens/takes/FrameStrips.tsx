@@ -1,0 +1,100 @@
+import { Bar, BarChart, ReferenceLine, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
+import type { StoredTake } from "../../data/database";
+import { takeName } from "../../data/takes";
+import { framesText, msText } from "../../parts/format";
+import { frameColumns, type FrameColumn } from "./frameColumns";
+
+// What is later than this many budgets is drawn no higher.
+const MOST_BUDGETS = 2;
+// So that a frame on time shows, too.
+const LEAST_SHARE = 0.06;
+
+interface Drawn {
+  readonly first: number;
+  readonly column: FrameColumn;
+  readonly onTime: number;
+  readonly late: number;
+  readonly skipped: number;
+}
+
+function drawn(take: StoredTake): Drawn[] {
+  const top = MOST_BUDGETS * take.budgetMs;
+  return frameColumns(take.frames, take.budgetMs).map((column) => {
+    const height = Math.min(top, Math.max(LEAST_SHARE * top, column.latenessMs));
+    return {
+      first: column.first,
+      column,
+      onTime: column.state === "on time" ? height : 0,
+      late: column.state === "late" ? height : 0,
+      skipped: column.state === "skipped" ? top : 0,
+    };
+  });
+}
+
+function columnText({ first, last, state, latenessMs, late, skipped }: FrameColumn): string {
+  const which = first === last ? `frame ${first}` : `frames ${first} – ${last}`;
+  if (first !== last) return `${which}: ${skipped} skipped, ${late} late`;
+  return state === "skipped" ? `${which}: skipped` : `${which}: ${state}, ${msText(latenessMs)} after it was due`;
+}
+
+function Hint({ active, payload }: { active?: boolean; payload?: readonly { readonly payload: Drawn }[] }) {
+  const [row] = payload ?? [];
+  return active && row ? <div className="chart-hint">{columnText(row.payload.column)}</div> : null;
+}
+
+const TICK = { fontSize: 11, fill: "var(--ink-2)" };
+
+/** Takes one below the other, a column a frame: late ones stand out, skipped ones are hollow. */
+export function FrameStrips({ takes }: { readonly takes: readonly StoredTake[] }) {
+  return (
+    <>
+      {takes.map((take) => {
+        const { late, skipped } = take.summary;
+        return (
+          <div className="frame-strip" key={take.id}>
+            <div className="frame-strip-name">
+              <strong>{takeName(take)}</strong>
+              <small>
+                {late} late, {skipped} skipped of {framesText(take.frames.length)}
+              </small>
+            </div>
+            <ResponsiveContainer width="100%" height={92}>
+              <BarChart data={drawn(take)} margin={{ top: 4, right: 4, bottom: 0, left: 0 }} barCategoryGap={0}>
+                <XAxis dataKey="first" tick={TICK} stroke="var(--rule)" minTickGap={40} height={18} />
+                <YAxis hide domain={[0, MOST_BUDGETS * take.budgetMs]} />
+                <Tooltip cursor={{ fill: "var(--well)" }} content={<Hint />} isAnimationActive={false} />
+                <Bar dataKey="onTime" stackId="one" fill="var(--cost)" isAnimationActive={false} />
+                <Bar dataKey="late" stackId="one" fill="var(--over)" isAnimationActive={false} />
+                <Bar
+                  dataKey="skipped"
+                  stackId="one"
+                  fill="none"
+                  stroke="var(--over)"
+                  strokeWidth={1}
+                  isAnimationActive={false}
+                />
+                <ReferenceLine
+                  y={take.budgetMs}
+                  stroke="var(--ink)"
+                  strokeDasharray="4 4"
+                  label={{ value: "next frame due", position: "insideBottomRight", ...TICK }}
+                />
+              </BarChart>
+            </ResponsiveContainer>
+          </div>
+        );
+      })}
+      <ul className="legend frame-strip-legend" aria-label="Legend">
+        <li>
+          <span className="swatch swatch-on-time" /> on time, as high as it was shown after it was due
+        </li>
+        <li>
+          <span className="swatch swatch-over" /> late
+        </li>
+        <li>
+          <span className="swatch swatch-skipped" /> skipped
+        </li>
+      </ul>
+    </>
+  );
+}
