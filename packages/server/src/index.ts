@@ -86,6 +86,8 @@ export async function startServer({ data: folder, port, pages, demo }: ServerOpt
       server.once("error", reject);
       server.listen(port, "127.0.0.1", resolve);
     });
+    // All that answers for files on them is open now.
+    await Promise.all(simulated.drives.map((drive) => drive.count()));
     timekeeper.start();
     if (demo) await sweeper.registerDemo();
     const { port: actual } = server.address() as AddressInfo;

@@ -9,6 +9,7 @@ import { EngineFault } from "./parts/EngineFault";
 import { JobDrawer } from "./parts/JobDrawer";
 import { Notices } from "./parts/Notices";
 import { Rail } from "./parts/Rail";
+import { ServerGone } from "./parts/ServerGone";
 import { Waiting } from "./parts/Waiting";
 import { Preview } from "./screens/preview/Preview";
 
@@ -59,7 +60,10 @@ export function App() {
             </Routes>
           </Suspense>
           <footer className="foot">
-            <Notices />
+            <div>
+              <ServerGone />
+              <Notices />
+            </div>
             <JobDrawer />
           </footer>
         </WorkspaceProvider>

@@ -66,9 +66,12 @@ export class SimulatedDrive implements Medium {
     return taken;
   }
 
-  /** Counts the files that are on it. */
+  /** Counts the files that are on it, and which of them nobody answers for. */
   async count(): Promise<void> {
-    this.unclaimedBytes = await bytesIn(this.folder);
+    const bytes = await bytesIn(this.folder);
+    let claimed = 0;
+    for (const occupant of this.occupants) claimed += occupant();
+    this.unclaimedBytes = Math.max(0, bytes - claimed);
   }
 
   totalBytes(): Promise<Bytes> {
@@ -147,9 +150,7 @@ export class SimulatedDrives {
       await makeDataFolder(folder);
       try {
         const model = Joi.attempt(JSON.parse(await readFile(path.join(models, name), "utf8")), schema) as DriveModel;
-        const drive = new SimulatedDrive(id, folder, model);
-        await drive.count();
-        return drive;
+        return new SimulatedDrive(id, folder, model);
       } catch (cause) {
         throw new Error(`${name}: ${(cause as Error).message}`, { cause });
       }

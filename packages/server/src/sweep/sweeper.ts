@@ -307,9 +307,11 @@ export class Sweeper {
   }
 
   /** A simulated drive is as full as what lies on it says. */
-  private occupy({ id, totalBytes = 0, holdingBytes }: DeskReport): void {
-    const bytes = totalBytes + holdingBytes;
+  private occupy({ id, totalBytes = 0, holdingBytes, scannedMs }: DeskReport): void {
     const known = this.occupied.get(id);
+    // Until it was gone through, what is in it is nobody's.
+    if (scannedMs === undefined && !known) return;
+    const bytes = totalBytes + holdingBytes;
     if (known) known.bytes = bytes;
     else {
       const medium = this.parts.simulated.of(this.folders.get(id).folder) ?? REAL_MEDIUM;

@@ -13,6 +13,8 @@ import { bytesText, msNumber, msText, rateText } from "./format";
 
 interface GaugeProps {
   readonly label: string;
+  /** What kind of limit it is, where there is room to say so. */
+  readonly limitWord: string;
   readonly limitText: string;
   readonly value: string;
   readonly estimate?: boolean;
@@ -27,13 +29,16 @@ interface GaugeProps {
 }
 
 /** One budget: what is used, where the limit is. */
-function Gauge({ label, limitText, value, estimate, used, limit, mark, over, tier, to }: GaugeProps) {
+function Gauge({ label, limitWord, limitText, value, estimate, used, limit, mark, over, tier, to }: GaugeProps) {
   const scale = Math.max(used, mark?.at ?? 0, limit * 1.02, 1e-9);
   return (
     <Link to={to} className={`gauge ${over ? "is-over" : ""}`} title={mark?.title}>
       <span className="gauge-head">
         <span>{label}</span>
-        <span>{limitText}</span>
+        <span>
+          <span className="wide-only">{limitWord} </span>
+          {limitText}
+        </span>
       </span>
       <span className={`gauge-value ${estimate ? "is-estimate" : ""}`}>
         {value}
@@ -78,7 +83,8 @@ function FrameTimeGauge() {
   return (
     <Gauge
       label="Mean frame"
-      limitText={`budget ${msText(budget)}`}
+      limitWord="budget"
+      limitText={msText(budget)}
       value={times ? msText(times.meanMs) : "–"}
       estimate={times && !times.measured}
       used={times?.meanMs ?? 0}
@@ -103,7 +109,8 @@ function MemoryGauge() {
   return (
     <Gauge
       label="Memory cache"
-      limitText={`budget ${bytesText(settings.memoryBudgetBytes)}`}
+      limitWord="budget"
+      limitText={bytesText(settings.memoryBudgetBytes)}
       value={memory ? `${bytesText(memory.usedBytes)} · ${memory.frames} fr` : "–"}
       used={memory?.usedBytes ?? 0}
       limit={settings.memoryBudgetBytes}
@@ -123,7 +130,8 @@ function DiskGauge() {
   return (
     <Gauge
       label="Disk cache"
-      limitText={disk ? `cap ${bytesText(disk.settings.capBytes)}` : without}
+      limitWord={disk ? "cap" : ""}
+      limitText={disk ? bytesText(disk.settings.capBytes) : without}
       value={disk ? `${bytesText(used)} · ${disk.frames} fr` : "–"}
       used={used}
       limit={disk?.settings.capBytes ?? 1}
@@ -147,7 +155,8 @@ function ReadBackGauge() {
   return (
     <Gauge
       label="Read-back"
-      limitText={`need ${bytesText(needed)}/s`}
+      limitWord="need"
+      limitText={`${bytesText(needed)}/s`}
       value={rate ? `${bytesText(rate)}/s` : "not measured"}
       used={rate ?? 0}
       limit={needed}
@@ -164,9 +173,6 @@ export function BudgetStrip() {
   const machine = useMachine();
   const simulated = useSimulatedFigures()?.machine;
   const figures = simulated ?? (machine.error ? undefined : machine.data);
-  const machineText = figures
-    ? `${bytesText(figures.availableBytes)} free of ${bytesText(figures.installedBytes)}`
-    : "not read: no server";
   return (
     <header className="strip">
       <div className="strip-cell strip-composition">
@@ -180,7 +186,16 @@ export function BudgetStrip() {
       <div className="strip-cell strip-machine">
         <span className="gauge-head">Machine</span>
         <MachineMenu />
-        <span className="strip-detail">{machineText}</span>
+        <span className="strip-detail">
+          {figures ? (
+            <>
+              {bytesText(figures.availableBytes)} free
+              <span className="wide-only"> of {bytesText(figures.installedBytes)}</span>
+            </>
+          ) : (
+            "not read: no server"
+          )}
+        </span>
       </div>
       <FrameTimeGauge />
       <MemoryGauge />

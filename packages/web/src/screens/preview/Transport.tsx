@@ -1,4 +1,4 @@
-import { Gauge, Pause, Play, Redo2, Repeat, Undo2 } from "lucide-react";
+import { Gauge, MoveHorizontal, Pause, Play, Redo2, Repeat, Undo2 } from "lucide-react";
 import Button from "react-bootstrap/Button";
 import { send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
@@ -58,13 +58,14 @@ export function Transport() {
         in {range.in} – out {range.out - 1}
       </span>
       <Button
-        variant="link"
-        size="sm"
-        // Its place is kept, so that nothing moves when it comes.
-        style={partial ? undefined : { visibility: "hidden" }}
+        variant="outline-dark"
+        className="icon-button"
+        disabled={!partial}
+        aria-label="Whole length"
+        title="Whole length"
         onClick={() => send({ kind: "range", range: { in: 0, out: composition.duration } })}
       >
-        Whole length
+        <MoveHorizontal size={15} aria-hidden="true" />
       </Button>
       <ul className="legend" aria-label="Legend">
         <li>

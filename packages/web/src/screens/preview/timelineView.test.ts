@@ -40,7 +40,7 @@ test("a ruler's marks are round numbers, evenly apart, with room for what is wri
         expect(frame >= view.start - 1e-9 && frame < view.end).toBe(true);
       }
       if (frames.length > 1)
-        expect(xOfFrame(second, view, width) - xOfFrame(first, view, width)).toBeGreaterThanOrEqual(132 - 1e-9);
+        expect(xOfFrame(second, view, width) - xOfFrame(first, view, width)).toBeGreaterThanOrEqual(124 - 1e-9);
     }),
   );
 });

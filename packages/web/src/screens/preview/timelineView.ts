@@ -42,7 +42,7 @@ export function frameAtX(x: number, view: TimelineView, width: number): number {
 
 // Steps of a ruler, each for ten times as many frames, too.
 const STEPS = [1, 2, 5];
-const ROOM_A_MARK = 132;
+const ROOM_A_MARK = 124;
 
 /** Frames at which a ruler has its marks: a round number apart, with room for what is written there. */
 export function rulerFrames(view: TimelineView, width: number): number[] {
@@ -52,7 +52,7 @@ export function rulerFrames(view: TimelineView, width: number): number[] {
   const step = power * (STEPS.find((one) => one * power >= least) ?? 10);
   const frames: number[] = [];
   for (let frame = Math.ceil(view.start / step) * step; frame < view.end; frame += step)
-    if (xOfFrame(frame, view, width) <= width - ROOM_A_MARK / 2) frames.push(frame);
+    if (xOfFrame(frame, view, width) <= width - ROOM_A_MARK) frames.push(frame);
   return frames;
 }
 

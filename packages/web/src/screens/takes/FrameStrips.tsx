@@ -31,6 +31,20 @@ function drawn(take: StoredTake): Drawn[] {
   });
 }
 
+const TICKS = 10;
+
+/** Frames that are named along the axis: about ten, at round numbers where a column begins at one. */
+function ticksOf(rows: readonly Drawn[]): number[] {
+  const length = (rows.at(-1)?.column.last ?? 0) - (rows[0]?.first ?? 0) + 1;
+  const rough = Math.max(1, length / TICKS);
+  const power = 10 ** Math.floor(Math.log10(rough));
+  const step = power * ([1, 2, 5].find((one) => one * power >= rough) ?? 10);
+  return rows.flatMap(({ column: { first, last } }) => {
+    const round = Math.ceil(first / step) * step;
+    return round <= last ? [first] : [];
+  });
+}
+
 function columnText({ first, last, state, latenessMs, late, skipped }: FrameColumn): string {
   const which = first === last ? `frame ${first}` : `frames ${first} – ${last}`;
   if (first !== last) return `${which}: ${skipped} skipped, ${late} late`;
@@ -50,6 +64,7 @@ export function FrameStrips({ takes }: { readonly takes: readonly StoredTake[] }
     <>
       {takes.map((take) => {
         const { late, skipped } = take.summary;
+        const rows = drawn(take);
         return (
           <div className="frame-strip" key={take.id}>
             <div className="frame-strip-name">
@@ -59,8 +74,8 @@ export function FrameStrips({ takes }: { readonly takes: readonly StoredTake[] }
               </small>
             </div>
             <ResponsiveContainer width="100%" height={92}>
-              <BarChart data={drawn(take)} margin={{ top: 4, right: 4, bottom: 0, left: 0 }} barCategoryGap={0}>
-                <XAxis dataKey="first" tick={TICK} stroke="var(--rule)" minTickGap={40} height={18} />
+              <BarChart data={rows} margin={{ top: 4, right: 4, bottom: 0, left: 0 }} barCategoryGap={0}>
+                <XAxis dataKey="first" ticks={ticksOf(rows)} tick={TICK} stroke="var(--rule)" height={18} />
                 <YAxis hide domain={[0, MOST_BUDGETS * take.budgetMs]} />
                 <Tooltip cursor={{ fill: "var(--well)" }} content={<Hint />} isAnimationActive={false} />
                 <Bar dataKey="onTime" stackId="one" fill="var(--cost)" isAnimationActive={false} />
@@ -73,12 +88,7 @@ export function FrameStrips({ takes }: { readonly takes: readonly StoredTake[] }
                   strokeWidth={1}
                   isAnimationActive={false}
                 />
-                <ReferenceLine
-                  y={take.budgetMs}
-                  stroke="var(--ink)"
-                  strokeDasharray="4 4"
-                  label={{ value: "next frame due", position: "insideBottomRight", ...TICK }}
-                />
+                <ReferenceLine y={take.budgetMs} stroke="var(--ink)" strokeDasharray="4 4" />
               </BarChart>
             </ResponsiveContainer>
           </div>
@@ -94,6 +104,7 @@ export function FrameStrips({ takes }: { readonly takes: readonly StoredTake[] }
         <li>
           <span className="swatch swatch-skipped" /> skipped
         </li>
+        <li>dashed: the next frame is due</li>
       </ul>
     </>
   );
