@@ -282,7 +282,8 @@ export class Engine {
       return workOutSavings(document, settings, bakes, range, this.book.modelOf(settings.renderer));
     });
     this.outlook = new OutlookDesk(emit, () => this.takeConditions());
-    this.advice = new AdviceDesk(emit, (ways, onDone) => {
+    const isReady = () => this.calibration.isDone && !this.timeline?.hasUnkeyed && !this.timeline?.hasUnestimated;
+    this.advice = new AdviceDesk(emit, isReady, (ways, onDone) => {
       const { device } = this.devices;
       this.startTrial(new BakeTrial(ways, device, this.pool.size, spread(this.range), onDone));
     });
@@ -1317,21 +1318,15 @@ export class Engine {
   }
 
   private suggestBakes(roomBytes: Bytes): void {
-    const { timeline, range } = this;
-    if (!timeline) return;
     this.pause();
-    timeline.computeKeys(Infinity);
-    const conditions = this.takeConditions();
-    if (!conditions) {
-      this.emit({
-        kind: "notice",
-        text: "What is worth baking follows from what frames cost, which is not known yet.",
-      });
-      return;
-    }
-    const model = this.book.modelOf(timeline.settings.renderer);
-    const { readRate } = this.disk;
-    this.advice.start(adviseBakes({ timeline, range, conditions, model, roomBytes, readRate }));
+    this.advice.start(() => {
+      const { timeline, range } = this;
+      const conditions = this.takeConditions();
+      if (!timeline || !conditions) return undefined;
+      const model = this.book.modelOf(timeline.settings.renderer);
+      const { readRate } = this.disk;
+      return adviseBakes({ timeline, range, conditions, model, roomBytes, readRate });
+    });
   }
 
   private explain(frame: FrameNumber): void {

@@ -471,3 +471,45 @@ describe("why a frame is held or not", () => {
     expect(rig.last("explanation").explanation).toMatchObject({ rule: "playback", nextUse: expect.any(Number) });
   });
 });
+
+describe("what is worth baking", () => {
+  /** Frames take longer than they may, as some of them have shown. */
+  async function slow(): Promise<EngineRig> {
+    const rig = await open(scene(), { sharpenWhenParked: false });
+    rig.pool.frameMs = 120;
+    rig.configure({ fraction: 0.5 });
+    rig.send({ kind: "fill", target: { kind: "frames", range: { in: 0, out: 8 } } });
+    await rig.run(8000);
+    return rig;
+  }
+
+  test("is tried on frames and told; what is held needs no bake", async () => {
+    const rig = await slow();
+    rig.send({ kind: "suggestBakes", roomBytes: 2 ** 30 });
+    await rig.run(20_000);
+    const { suggested } = rig.last("suggestedBakes");
+    expect(suggested).toMatchObject({ composition: "main", range: whole });
+    expect(suggested.present.onTimeShare).toBeLessThan(1);
+    expect(rig.pool.started.some(({ madeBakes }) => madeBakes !== undefined)).toBe(true);
+    expect(rig.status.trial).toBeUndefined();
+    rig.configure({ background: "Idle", idleDelayMs: 0 });
+    await rig.run(20_000);
+    rig.send({ kind: "suggestBakes", roomBytes: 2 ** 30 });
+    await rig.run(2000);
+    expect(rig.last("suggestedBakes").suggested).toMatchObject({
+      offers: [],
+      triedFrames: 0,
+      present: { onTimeShare: 1 },
+    });
+  });
+
+  test("is given up when the user does something", async () => {
+    const rig = await slow();
+    rig.send({ kind: "suggestBakes", roomBytes: 2 ** 30 });
+    await rig.run(200);
+    rig.send({ kind: "seek", frame: 3, scrubbing: false });
+    await rig.run(20_000);
+    expect(rig.all("suggestedBakes")).toEqual([]);
+    expect(rig.notices.join()).toMatch(/bakes was stopped|worth baking was stopped/);
+  });
+});
