@@ -32,21 +32,25 @@ function cases(): Case[] {
   return COMPOSITIONS.map((composition, at) => ({ composition, size: SIZES[at]!, held: STATES[at % STATES.length]! }));
 }
 
-/** Opens a composition with nothing of the range in memory but what is wanted. */
+/** Puts the beginning of the range so many frames before its end, or before where it was. */
+async function beginEarlier(page: Page, frames: number): Promise<void> {
+  for (let n = 0; n < frames; n++) await page.keyboard.press("ArrowLeft");
+  await page.keyboard.press("i");
+}
+
+/** Opens a composition anew with nothing of its last frames in memory but what is wanted; these are its range. */
 async function stand(driver: Driver, { held }: Pick<Case, "held">): Promise<void> {
   const { page } = driver;
   await page.reload();
   await driver.verdict("in memory");
-  await driver.stretch(FRAMES);
-  await page.keyboard.press("Home");
-  if (held !== "half") return;
-  await driver.stretch(FRAMES / 2);
-  await page.keyboard.press("f");
-  await driver.verdict(`all ${FRAMES / 2} frames in memory`);
-  await page.keyboard.press("x");
-  await page.getByRole("button", { name: "Whole length" }).click();
-  await page.keyboard.press("Home");
-  await driver.stretch(FRAMES);
+  await page.locator(".playhead").focus();
+  await page.keyboard.press("End");
+  if (held === "half") {
+    await beginEarlier(page, FRAMES / 2 - 1);
+    await page.keyboard.press("f");
+    await driver.verdict(`all ${FRAMES / 2} frames in memory`);
+    await beginEarlier(page, FRAMES / 2);
+  } else await beginEarlier(page, FRAMES - 1);
 }
 
 async function storing(driver: Driver, policy: "Always" | "Never"): Promise<void> {

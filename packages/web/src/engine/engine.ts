@@ -282,7 +282,12 @@ export class Engine {
       return workOutSavings(document, settings, bakes, range, this.book.modelOf(settings.renderer));
     });
     this.outlook = new OutlookDesk(emit, () => this.takeConditions());
-    const isReady = () => this.calibration.isDone && !this.timeline?.hasUnkeyed && !this.timeline?.hasUnestimated;
+    const isReady = () => {
+      const { timeline, calibration } = this;
+      if (!timeline || !calibration.isDone || timeline.hasUnkeyed || timeline.hasUnestimated) return false;
+      // Where one frame is estimated, all are.
+      return timeline.costs.costs[this.range.out - 1]! > 0;
+    };
     this.advice = new AdviceDesk(emit, isReady, (ways, onDone) => {
       const { device } = this.devices;
       this.startTrial(new BakeTrial(ways, device, this.pool.size, spread(this.range), onDone));
