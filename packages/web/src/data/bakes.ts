@@ -9,6 +9,7 @@ import {
   sequenceOf,
   type Bake,
   type BakeTarget,
+  type Bytes,
   type Depth,
   type Document,
   type FrameFormat,
@@ -20,9 +21,9 @@ import {
 } from "@kinetocache/core";
 import * as Comlink from "comlink";
 import { Helper } from "../engine/helper";
-import { send } from "./engineStore";
+import { send, suggestionEnded } from "./engineStore";
 import type { ChosenPicture, PictureReader } from "./pictures.worker";
-import { completeSequence, createSequence, putPicture, removeSequence } from "./server";
+import { completeSequence, createSequence, putPicture, readSequences, removeSequence } from "./server";
 
 /** Pictures are read aside: a large one takes as long as a frame takes to render. */
 const pictureReader = new Helper(
@@ -80,6 +81,35 @@ export async function beginBake(document: Document, wish: BakeWish, replaces?: s
     locked: false,
     ...(replaces === undefined ? {} : { replaces }),
   };
+}
+
+/** What the sequence is about that pictures go through which are only tried. */
+const TRIED = "tried";
+// Each picture has a number of its own.
+const MOST_TRIED = 1_000_000;
+
+/**
+ * Has the engine find out what is worth baking at a location. Pictures that are tried go through a sequence that is removed
+ * when it is done; one that was left behind before, too.
+ * @throws RequestError
+ */
+export async function suggestBakes(document: Document, location: string, roomBytes: Bytes): Promise<void> {
+  const left = (await readSequences()).filter(({ about }) => about === TRIED);
+  await Promise.all(left.map(({ id }) => removeSequence(id)));
+  const { width, height, rate } = mainComposition(document);
+  const { depth } = document;
+  const described = { name: "Bakes that are tried", kind: "bake", fileFormat: formatFor(depth, true) } as const;
+  const { id } = await createSequence(location, {
+    ...described,
+    ...{ width, height, rate, depth },
+    frames: MOST_TRIED,
+    gaps: [],
+    about: TRIED,
+  });
+  const ended = suggestionEnded();
+  send({ kind: "suggestBakes", roomBytes, sequence: id });
+  await ended;
+  await removeSequence(id);
 }
 
 /** Takes a bake that is complete into the list; the one that it replaces goes. @returns the list, and what has gone */

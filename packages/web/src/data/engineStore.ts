@@ -29,6 +29,8 @@ interface EngineState {
   readonly explanation: Explanation | undefined;
   readonly waste: readonly Waste[] | undefined;
   readonly suggestedBakes: SuggestedBakes | undefined;
+  /** How often it was told, given up included. */
+  readonly suggestions: number;
   /** The browser's own storage, once it was asked about. */
   readonly browserDisk: BrowserDiskState | undefined;
   readonly browserItems: readonly FrameItem[] | undefined;
@@ -56,6 +58,7 @@ const NOTHING: EngineState = {
   explanation: undefined,
   waste: undefined,
   suggestedBakes: undefined,
+  suggestions: 0,
   browserDisk: undefined,
   browserItems: undefined,
 };
@@ -127,7 +130,7 @@ class EngineStore {
         this.state = { ...this.state, waste: event.waste };
         break;
       case "suggestedBakes":
-        this.state = { ...this.state, suggestedBakes: event.suggested };
+        this.state = { ...this.state, suggestedBakes: event.suggested, suggestions: this.state.suggestions + 1 };
         break;
       case "explanation":
         this.state = { ...this.state, explanation: event.explanation };
@@ -157,6 +160,19 @@ export const engine = store.client;
 
 export function send(command: Command, transfer: Transferable[] = []): void {
   engine.send(command, transfer);
+}
+
+/** Settles when what was asked to suggest is told or given up, or the engine is another one. */
+export function suggestionEnded(): Promise<void> {
+  const { suggestions, engine: before } = store.current;
+  return new Promise((resolve) => {
+    const leave = store.subscribe(() => {
+      const now = store.current;
+      if (now.suggestions === suggestions && now.engine === before) return;
+      leave();
+      resolve();
+    });
+  });
 }
 
 export const restartEngine = () => store.restart();

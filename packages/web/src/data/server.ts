@@ -248,6 +248,10 @@ export function useSequences(): SWRResponse<SequenceState[], RequestError> {
   return useSWR<SequenceState[], RequestError>(SEQUENCES, read, EVERY_TWO_SECONDS);
 }
 
+export async function readSequences(): Promise<SequenceState[]> {
+  return (await (await request(SEQUENCES)).json()) as SequenceState[];
+}
+
 /** Makes an empty sequence at a location. */
 export async function createSequence(location: string, described: NewSequence): Promise<SequenceState> {
   const response = await request(SEQUENCES, json("POST", { location, ...described }));

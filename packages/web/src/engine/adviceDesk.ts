@@ -7,6 +7,8 @@ export class AdviceDesk {
   /** What is to be begun as soon as it can be. */
   private begin: (() => Advice | undefined) | undefined;
   private advice: Advice | undefined;
+  /** The stored sequence that pictures go through that are tried. */
+  private sequence = "";
   private isTrying = false;
   private tried: readonly (readonly TriedFrame[])[] | undefined;
 
@@ -19,12 +21,14 @@ export class AdviceDesk {
     private readonly isReady: () => boolean,
     private readonly tryOut: (
       ways: readonly BakeWay[],
+      sequence: string,
       onDone: (tried: readonly (readonly TriedFrame[])[]) => void,
     ) => void,
   ) {}
 
-  /** @param begin undefined where nothing can be said */
-  start(begin: () => Advice | undefined): void {
+  /** @param sequence stored sequence that pictures go through @param begin undefined where nothing can be said */
+  start(sequence: string, begin: () => Advice | undefined): void {
+    this.sequence = sequence;
     this.begin = begin;
     this.advice = undefined;
     this.isTrying = false;
@@ -36,6 +40,7 @@ export class AdviceDesk {
     const wasRunning = this.advice !== undefined || this.begin !== undefined;
     this.advice = undefined;
     this.begin = undefined;
+    if (wasRunning) this.emit({ kind: "suggestedBakes", suggested: undefined });
     return wasRunning;
   }
 
@@ -54,8 +59,13 @@ export class AdviceDesk {
     if (this.begin && this.isReady()) {
       this.advice = this.begin();
       this.begin = undefined;
-      if (!this.advice)
-        this.emit({ kind: "notice", text: "What is worth baking follows from what frames cost, which is not known." });
+      if (!this.advice) {
+        this.emit({
+          kind: "notice",
+          text: "What is worth baking follows from what frames cost, which is not known.",
+        });
+        this.emit({ kind: "suggestedBakes", suggested: undefined });
+      }
     }
     while (this.advice && this.isDue) {
       const { advice, tried } = this;
@@ -65,7 +75,7 @@ export class AdviceDesk {
         this.emit({ kind: "suggestedBakes", suggested: next.value });
       } else if (next.value) {
         this.isTrying = true;
-        this.tryOut(next.value, (found) => {
+        this.tryOut(next.value, this.sequence, (found) => {
           if (this.advice !== advice) return;
           this.isTrying = false;
           this.tried = found;

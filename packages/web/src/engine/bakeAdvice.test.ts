@@ -111,7 +111,7 @@ test("what plays in real time then is offered, with the bytes and the time that 
   expect(best!.fraction).toBe(1);
   expect(best!.bytes).toBe(24 * 1000);
   // Two workers; and what is stored is read back.
-  expect(best!.bakeMs).toBeCloseTo((24 * 100) / 2 + (2 * 24 * 1000) / 180_000, 6);
+  expect(best!.bakeMs).toBeCloseTo((24 * 100) / 2 + (24 * 1000) / 180_000, 6);
   expect(suggested.triedFrames).toBe(3 * 8);
 });
 

@@ -32,7 +32,7 @@ export interface BakeWay {
 /** A frame that was rendered with pictures that were baked for it alone. */
 export interface TriedFrame {
   readonly frame: FrameNumber;
-  /** With unpacking the pictures, without having them sent. */
+  /** With reading the pictures back. */
   readonly ms: Milliseconds;
   readonly pictures: readonly MadePicture[];
 }
@@ -177,10 +177,8 @@ function* offerOf(
 ): Generator<undefined, (BakeOffer & { readonly cautious: TakeSummary }) | undefined> {
   if (tried.length === 0) return undefined;
   const { costs } = timeline.costs;
-  const sentMs = ({ pictures }: TriedFrame) =>
-    pictures.reduce((sum, { bytes }) => sum + bytes, 0) / bytesPerMs(readRate);
   // What a frame takes beside what remains of it: reading, and drawing what was read.
-  const overheads = tried.map((one) => one.ms + sentMs(one) - costs[one.frame]! * rest(one.frame));
+  const overheads = tried.map((one) => one.ms - costs[one.frame]! * rest(one.frame));
   const overheadMs = median(overheads);
   const leastMs = Math.min(...tried.map((one) => one.ms)) / 2;
   const then = costs.map((ms, frame) =>
@@ -210,8 +208,8 @@ function* offerOf(
     cautious,
     meanMs: meanOf(then, missing(timeline.residency, range)),
     bytes: Math.round(bytes),
-    // They are stored as they are made, and read back at the end.
-    bakeMs: makeMs / conditions.renderSlots + (2 * bytes) / bytesPerMs(readRate),
+    // They are read back at the end.
+    bakeMs: makeMs / conditions.renderSlots + bytes / bytesPerMs(readRate),
   };
 }
 

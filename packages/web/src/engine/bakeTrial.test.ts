@@ -14,14 +14,14 @@ function rendered(job: number, ms: number): RenderOutcome {
 
 test("each way is tried on the same frames, after some that do not count", () => {
   let told: readonly (readonly TriedFrame[])[] | undefined;
-  const trial = new BakeTrial(ways, "processor", 2, spread(range), (tried) => (told = tried));
+  const trial = new BakeTrial(ways, "processor", 2, spread(range), "trial", (tried) => (told = tried));
   let job = 0;
   let seen = 0;
   while (!trial.isDone) {
     const [first, second] = [trial.next(job), trial.next(job + 1)];
     expect(trial.next(job + 2)).toBeUndefined();
     for (const frame of [first, second].flatMap((one) => one ?? [])) {
-      expect(trial.end(rendered(job++, frame.madeBakes === ways[0]!.bakes ? 30 : 20))).toBeUndefined();
+      expect(trial.end(rendered(job++, frame.tries!.bakes === ways[0]!.bakes ? 30 : 20))).toBeUndefined();
       seen++;
     }
     job += 2;
@@ -37,7 +37,7 @@ test("each way is tried on the same frames, after some that do not count", () =>
 });
 
 test("a frame that cannot be rendered ends it with the reason", () => {
-  const trial = new BakeTrial(ways, "processor", 1, spread(range), () => undefined);
+  const trial = new BakeTrial(ways, "processor", 1, spread(range), "trial", () => undefined);
   trial.next(1);
   expect(trial.end({ kind: "failed", job: 1, reason: "the artwork is not SVG", ended: false, lent: [] })).toBe(
     "the artwork is not SVG",

@@ -6,6 +6,8 @@ import type { Course, Trial, TrialFrame } from "./trial";
 // Frames that are tried with each way, after those that only warm a worker up.
 const TRIED = 3;
 const WARM = 2;
+/** A frame shows no more baked pictures than this. */
+const MOST_PICTURES = 100;
 
 interface Tried {
   readonly way: number;
@@ -21,12 +23,13 @@ export class BakeTrial implements Trial {
   private readonly running = new Map<number, Tried>();
   private readonly tried: TriedFrame[][];
 
-  /** @param onDone gets what was found, for each way */
+  /** @param sequence stored sequence that pictures go through @param onDone gets what was found, for each way */
   constructor(
     private readonly ways: readonly BakeWay[],
     readonly device: RenderDevice,
     readonly parallel: number,
     course: Course,
+    private readonly sequence: string,
     private readonly onDone: (tried: readonly (readonly TriedFrame[])[]) => void,
   ) {
     const last = ways.length - 1;
@@ -60,7 +63,8 @@ export class BakeTrial implements Trial {
     const next = this.waiting.shift();
     if (!next) return undefined;
     this.running.set(job, next);
-    return { frame: next.frame, madeBakes: this.ways[next.way]!.bakes };
+    const number = MOST_PICTURES * (this.total - this.waiting.length);
+    return { frame: next.frame, tries: { bakes: this.ways[next.way]!.bakes, sequence: this.sequence, number } };
   }
 
   end(outcome: RenderOutcome): string | undefined {

@@ -288,9 +288,9 @@ export class Engine {
       // Where one frame is estimated, all are.
       return timeline.costs.costs[this.range.out - 1]! > 0;
     };
-    this.advice = new AdviceDesk(emit, isReady, (ways, onDone) => {
+    this.advice = new AdviceDesk(emit, isReady, (ways, sequence, onDone) => {
       const { device } = this.devices;
-      this.startTrial(new BakeTrial(ways, device, this.pool.size, spread(this.range), onDone));
+      this.startTrial(new BakeTrial(ways, device, this.pool.size, spread(this.range), sequence, onDone));
     });
     this.costKeeper = new CostKeeper(
       () => {
@@ -356,7 +356,7 @@ export class Engine {
         this.findWaste();
         break;
       case "suggestBakes":
-        this.suggestBakes(command.roomBytes);
+        this.suggestBakes(command.roomBytes, command.sequence);
         break;
       case "bake":
         this.bakery.start(command.bake);
@@ -1322,9 +1322,9 @@ export class Engine {
     this.emit({ kind: "waste", waste: findWaste(document, { settings, bakes, model }) });
   }
 
-  private suggestBakes(roomBytes: Bytes): void {
+  private suggestBakes(roomBytes: Bytes, sequence: string): void {
     this.pause();
-    this.advice.start(() => {
+    this.advice.start(sequence, () => {
       const { timeline, range } = this;
       const conditions = this.takeConditions();
       if (!timeline || !conditions) return undefined;

@@ -485,16 +485,16 @@ describe("what is worth baking", () => {
 
   test("is tried on frames and told; what is held needs no bake", async () => {
     const rig = await slow();
-    rig.send({ kind: "suggestBakes", roomBytes: 2 ** 30 });
+    rig.send({ kind: "suggestBakes", roomBytes: 2 ** 30, sequence: "trial" });
     await rig.run(20_000);
-    const { suggested } = rig.last("suggestedBakes");
+    const suggested = rig.last("suggestedBakes").suggested!;
     expect(suggested).toMatchObject({ composition: "main", range: whole });
     expect(suggested.present.onTimeShare).toBeLessThan(1);
-    expect(rig.pool.started.some(({ madeBakes }) => madeBakes !== undefined)).toBe(true);
+    expect(rig.pool.started.some(({ tries }) => tries !== undefined)).toBe(true);
     expect(rig.status.trial).toBeUndefined();
     rig.configure({ background: "Idle", idleDelayMs: 0 });
     await rig.run(20_000);
-    rig.send({ kind: "suggestBakes", roomBytes: 2 ** 30 });
+    rig.send({ kind: "suggestBakes", roomBytes: 2 ** 30, sequence: "trial" });
     await rig.run(2000);
     expect(rig.last("suggestedBakes").suggested).toMatchObject({
       offers: [],
@@ -505,11 +505,11 @@ describe("what is worth baking", () => {
 
   test("is given up when the user does something", async () => {
     const rig = await slow();
-    rig.send({ kind: "suggestBakes", roomBytes: 2 ** 30 });
+    rig.send({ kind: "suggestBakes", roomBytes: 2 ** 30, sequence: "trial" });
     await rig.run(200);
     rig.send({ kind: "seek", frame: 3, scrubbing: false });
     await rig.run(20_000);
-    expect(rig.all("suggestedBakes")).toEqual([]);
+    expect(rig.all("suggestedBakes")).toEqual([{ kind: "suggestedBakes", suggested: undefined }]);
     expect(rig.notices.join()).toMatch(/bakes was stopped|worth baking was stopped/);
   });
 });

@@ -172,8 +172,11 @@ export type Command =
   | { readonly kind: "explain"; readonly frame: FrameNumber }
   /** Asks for layers that cost time and show nothing. */
   | { readonly kind: "findWaste" }
-  /** Asks what is worth baking with this much room for it, which is tried on some frames. Any action ends it. */
-  | { readonly kind: "suggestBakes"; readonly roomBytes: Bytes }
+  /**
+   * Asks what is worth baking with this much room for it, which is tried on some frames. Any action ends it.
+   * @param sequence stored sequence that the pictures go through; whoever asks removes it
+   */
+  | { readonly kind: "suggestBakes"; readonly roomBytes: Bytes; readonly sequence: string }
   /** Renders what is to be baked and has it stored, or goes on with a part. */
   | { readonly kind: "bake"; readonly bake: Bake }
   | { readonly kind: "pauseBake"; readonly bake: string; readonly paused: boolean }
@@ -396,7 +399,8 @@ export type EngineEvent =
   | { readonly kind: "playhead"; readonly frame: FrameNumber }
   | { readonly kind: "cacheChange"; readonly change: CacheChange }
   | { readonly kind: "waste"; readonly waste: readonly Waste[] }
-  | { readonly kind: "suggestedBakes"; readonly suggested: SuggestedBakes }
+  /** What was asked for last, or nothing where it was given up. */
+  | { readonly kind: "suggestedBakes"; readonly suggested: SuggestedBakes | undefined }
   /** A bake is complete. */
   | { readonly kind: "baked"; readonly bake: Bake }
   | { readonly kind: "savings"; readonly savings: Savings }
@@ -475,13 +479,21 @@ export interface BakeTask extends Pick<Bake, "target" | "fraction" | "renderer" 
   readonly packed: boolean;
 }
 
+/** Bakes to be tried, and the stored sequence that their pictures go through. */
+export interface TriedBakes {
+  readonly bakes: readonly Bake[];
+  readonly sequence: string;
+  /** Number of the first picture there; each has its own. */
+  readonly number: number;
+}
+
 /** A picture of a bake that was made to try it. */
 export interface MadePicture {
   /** Id of the bake. */
   readonly bake: string;
   /** Of its file. */
   readonly bytes: Bytes;
-  /** What rendering and packing it took. */
+  /** What rendering, packing and storing it took. */
   readonly ms: Milliseconds;
 }
 
@@ -492,8 +504,8 @@ export interface RenderTask {
   /** The variant, where it is not the one that is open. */
   readonly variant?: string;
   readonly layer?: string;
-  /** Bakes that do not exist: those of their pictures that the frame shows are made for it, and not kept. */
-  readonly madeBakes?: readonly Bake[];
+  /** Bakes that do not exist: those of their pictures that the frame shows are made for it and read back. */
+  readonly tries?: TriedBakes;
   /** Branches that are lent for it, and keys of those that are wanted beside it. */
   readonly branches?: { readonly held: readonly Branch[]; readonly keep: readonly ContentKey[] };
 }

@@ -8,7 +8,6 @@ import {
   Renderer,
   withVariant,
   writeFrame,
-  type Bake,
   type Branch,
   type BranchExchange,
   type Bytes,
@@ -29,7 +28,7 @@ import { ClipStore } from "./clip/clipStore";
 import { GpuRenderer } from "./gpu/gpuRenderer";
 import { GraphicsError } from "./gpu/graphicsError";
 import { newPixels, releasePixels } from "./pixels";
-import type { BakeTask, MadePicture, RenderInit, RenderOutcome, RenderRequest } from "./protocol";
+import type { BakeTask, MadePicture, RenderInit, RenderOutcome, RenderRequest, TriedBakes } from "./protocol";
 import { StoredPictureError, StoredPictures } from "./storedPictures";
 
 // The engine compiles hot loops anew while they run; after this many frames they are as fast as they get.
@@ -144,7 +143,7 @@ function buffersOf(branches: readonly Branch[]): ArrayBuffer[] {
 
 async function render(context: Ready, request: RenderRequest & { kind: "render" }) {
   const { renderer, kernels, media, init } = context;
-  const { job, frame, settings, branches, madeBakes } = request;
+  const { job, frame, settings, branches, tries } = request;
   const lent = branches?.held ?? [];
   const isGraphics = settings.renderer === "gpu-1";
   const cancelled = () => Atomics.load(init.cancel, init.slot) === job;
@@ -153,7 +152,7 @@ async function render(context: Ready, request: RenderRequest & { kind: "render" 
     const on = isGraphics ? await openGraphics(media) : renderer;
     const opened = request.variant === undefined ? document! : withVariant(document!, request.variant);
     const { assets } = opened;
-    const played = madeBakes ? new Bakes([...bakes.list, ...madeBakes], bakes.unreadable) : bakes;
+    const played = tries ? new Bakes([...bakes.list, ...tries.bakes], bakes.unreadable) : bakes;
     const graph = buildGraph(opened, frame, settings, played);
     const exchange: BranchExchange = {
       held: new Map(lent.map((branch) => [branch.key, branch])),
@@ -161,7 +160,7 @@ async function render(context: Ready, request: RenderRequest & { kind: "render" 
     };
     const root = request.layer === undefined ? graph.root : branchOf(graph.root, request.layer);
     const needed = on.mediaOf(root, exchange);
-    const pictures = madeBakes && (await makePictures(context, opened, madeBakes, needed, cancelled));
+    const pictures = tries && (await makePictures(context, opened, tries, needed, cancelled));
     const decodeMs = new Map([...(await clips.prepare(needed, assets)), ...(await stored.prepare(needed))]);
     on.setAssets(assets);
     if (root !== graph.root) {
@@ -224,27 +223,44 @@ async function bakedFile(
   return { file, liveKey: graph.liveKey };
 }
 
-/** Makes the pictures of bakes that some nodes draw, and lends them for the frame that is prepared next. */
+/** Makes and stores the pictures of bakes that some nodes draw, to be read for the frame that is prepared next. */
 async function makePictures(
   context: Ready,
   opened: Document,
-  made: readonly Bake[],
+  { bakes: tried, sequence, number }: TriedBakes,
   nodes: readonly SourceNode[],
   cancelled: () => boolean,
 ): Promise<MadePicture[]> {
   const pictures: MadePicture[] = [];
-  const files: { readonly shown: StoredFrame; readonly file: Uint8Array }[] = [];
+  const reads: (readonly [shown: StoredFrame, made: StoredFrame])[] = [];
   for (const { kind, parameters } of nodes) {
-    const bake = made.find(({ sequence }) => kind === "sequence" && sequence === parameters.sequence);
+    const bake = tried.find((one) => kind === "sequence" && one.sequence === parameters.sequence);
     if (!bake) continue;
     const shown = { sequence: bake.sequence, frame: Number(parameters.frame) };
+    const made = { sequence, frame: number + pictures.length };
     const startMs = performance.now();
-    const { file } = await bakedFile(context, opened, { ...bake, frame: bake.range.in + shown.frame }, cancelled);
+    const { file, liveKey } = await bakedFile(
+      context,
+      opened,
+      { ...bake, frame: bake.range.in + shown.frame },
+      cancelled,
+    );
+    await storePicture(made, liveKey, file);
     pictures.push({ bake: bake.id, bytes: file.length, ms: performance.now() - startMs });
-    files.push({ shown, file });
+    reads.push([shown, made]);
   }
-  for (const { shown, file } of files) stored.lend(shown, file);
+  // Making them may have prepared others.
+  for (const [shown, made] of reads) stored.readInstead(shown, made);
   return pictures;
+}
+
+/** @throws Error fit to show */
+async function storePicture({ sequence, frame }: StoredFrame, key: ContentKey, file: Uint8Array): Promise<void> {
+  const path = `/api/sequences/${sequence}/frames/${frame}?key=${key}`;
+  const response = await fetch(path, { method: "PUT", body: new Blob([file as BlobPart]) });
+  if (response.ok) return;
+  const { detail } = (await response.json().catch(() => ({}))) as { detail?: string };
+  throw new Error(detail ?? `The server answered ${response.status}`);
 }
 
 /** Renders one picture of a bake and has the server store it. */
@@ -253,12 +269,7 @@ async function bakePicture(context: Ready, { job, bake }: RenderRequest & { kind
   const cancelled = () => Atomics.load(init.cancel, init.slot) === job;
   try {
     const { file, liveKey } = await bakedFile(context, document!, bake, cancelled);
-    const path = `/api/sequences/${bake.sequence}/frames/${bake.number}?key=${liveKey}`;
-    const response = await fetch(path, { method: "PUT", body: new Blob([file as BlobPart]) });
-    if (!response.ok) {
-      const { detail } = (await response.json().catch(() => ({}))) as { detail?: string };
-      throw new Error(detail ?? `The server answered ${response.status}`);
-    }
+    await storePicture({ sequence: bake.sequence, frame: bake.number }, liveKey, file);
     reply({ kind: "baked", job, key: liveKey, lent: [] });
   } catch (error) {
     const reason = error instanceof Error ? error.message : String(error);

@@ -44,8 +44,8 @@ export class StoredPictures {
   /** By sequence: the frame that was read last, and what is read ahead. */
   private readonly last = new Map<string, number>();
   private readonly ahead = new Map<string, ReadAhead>();
-  /** Files that do not come from the server, for the frame that is rendered next. */
-  private readonly lent = new Map<string, Uint8Array>();
+  /** Pictures that others stand in for, in the frame that is rendered next. */
+  private readonly instead = new Map<string, StoredFrame>();
 
   /** @param now clock in milliseconds */
   constructor(
@@ -53,9 +53,9 @@ export class StoredPictures {
     private readonly now: () => Milliseconds = () => performance.now(),
   ) {}
 
-  /** Uses a file in place of the server's, for the frame that is prepared next. */
-  lend(stored: StoredFrame, file: Uint8Array): void {
-    this.lent.set(storedFrameName(stored), file);
+  /** Reads another picture in place of one, for the frame that is prepared next. */
+  readInstead(stored: StoredFrame, other: StoredFrame): void {
+    this.instead.set(storedFrameName(stored), other);
   }
 
   /**
@@ -72,9 +72,9 @@ export class StoredPictures {
       const stored = { sequence: String(parameters.sequence), frame: Number(parameters.frame) };
       this.pictures.set(storedFrameName(stored), await this.read(stored));
       took.set(key, this.now() - start);
-      if (!this.lent.has(storedFrameName(stored))) this.readAhead(stored);
+      if (!this.instead.has(storedFrameName(stored))) this.readAhead(stored);
     }
-    this.lent.clear();
+    this.instead.clear();
     return took;
   }
 
@@ -86,8 +86,8 @@ export class StoredPictures {
   }
 
   private async read(stored: StoredFrame): Promise<Picture> {
-    const lent = this.lent.get(storedFrameName(stored));
-    const file = lent ?? (await this.takeAhead(stored)) ?? (await load(stored));
+    const other = this.instead.get(storedFrameName(stored));
+    const file = other ? await load(other) : ((await this.takeAhead(stored)) ?? (await load(stored)));
     try {
       return readFrame(file, undefined, this.kernels);
     } catch (error) {

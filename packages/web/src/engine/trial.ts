@@ -2,7 +2,7 @@ import type { FrameNumber, FrameRange, Milliseconds, RenderDevice } from "@kinet
 import type { EngineEvent, RenderOutcome, RenderTask, TrialKind } from "./protocol";
 
 /** What is rendered for a trial, at its settings. */
-export type TrialFrame = Pick<RenderTask, "frame" | "madeBakes">;
+export type TrialFrame = Pick<RenderTask, "frame" | "tries">;
 
 /** A measurement that has the render workers for itself. Nothing that it renders is kept. */
 export interface Trial {

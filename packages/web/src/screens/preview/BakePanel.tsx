@@ -13,7 +13,7 @@ import { Lock, LockOpen, Trash2 } from "lucide-react";
 import { useMemo, useRef, useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
-import { beginBake, deleteBake, importSequence, targetName, type BakeWish } from "../../data/bakes";
+import { beginBake, deleteBake, importSequence, suggestBakes, targetName, type BakeWish } from "../../data/bakes";
 import { send, useEngine } from "../../data/engineStore";
 import { useLocations } from "../../data/locations";
 import { roomOf } from "../../data/room";
@@ -290,11 +290,18 @@ function BakeRow({ bake }: BakeRowProps) {
 
 /** What is worth baking with the space there is. */
 function Suggestion() {
-  const { composition } = useWorkspace();
+  const { composition, document, notify } = useWorkspace();
   const latest = useEngine((state) => state.suggestedBakes);
   const trial = useEngine((state) => state.status?.trial);
   const [place] = useBakeLocations();
   const room = roomOf(place?.contents);
+  const suggest = async (location: string) => {
+    try {
+      await suggestBakes(document, location, room);
+    } catch (error) {
+      notify(`What is worth baking could not be tried: ${message(error)}`);
+    }
+  };
   // What was said of another variant or composition says nothing here.
   const suggested = latest?.composition === composition.id ? latest : undefined;
   return (
@@ -303,7 +310,7 @@ function Suggestion() {
         size="sm"
         variant="outline-dark"
         disabled={!place || trial !== undefined}
-        onClick={() => send({ kind: "suggestBakes", roomBytes: room })}
+        onClick={() => place && void suggest(place.id)}
       >
         Suggest what to bake
       </Button>
