@@ -272,7 +272,7 @@ test("a job is wrapped: originals gathered and verified, generated files in hold
   const { folders, projects } = await withCaches(page, application);
   await goToSweep(page, "Wrap");
   const file = path.join(projects, "Flyway 102/Flyway 102.project.json");
-  await page.getByLabel("Project", { exact: true }).selectOption(file);
+  await page.getByLabel(/^Project a composition/).selectOption(file);
   await expect(page.locator("h1")).toHaveText(/^Flyway 102: .* of originals, 4\.\d+ GB generated, 1 missing$/);
   await expect(page.getByRole("list", { name: "Originals" })).toContainText("footage/clip 3.mov media, missing");
   // On the simulated drive that the caches are not on: what is gathered is no part of the application's data.
@@ -309,7 +309,7 @@ test("a job is wrapped: originals gathered and verified, generated files in hold
 
   // A composition of this application is wrapped like any project, but for what is in use.
   await chooseComposition(page, "Ringing Station");
-  await page.getByLabel("Project").selectOption("Night Roost");
+  await page.getByLabel(/^Project a composition/).selectOption("Night Roost");
   await expect(page.locator("h1")).toHaveText(/^Night Roost: .* of originals, .* generated$/);
   await expect(page.getByRole("list", { name: "Originals" })).toContainText("night-roost.json project");
   const own = path.join(path.dirname(target), "wrapped composition");

@@ -13,7 +13,7 @@ const folder = await mkdtemp(path.join(tmpdir(), "kinetocache-pictures-"));
 const data = path.join(folder, "Kinetocache");
 const made = makeDemoCaches(data);
 const pages = () => Promise.resolve(builtPages(path.resolve("packages/web/dist")));
-const server = await startServer({ data, port: 0, pages });
+const server = await startServer({ data, port: 0, pages, demo: true });
 const browser = await chromium.launch(config.use!.launchOptions);
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: "light" });
 page.setDefaultTimeout(180_000);
@@ -73,13 +73,11 @@ await page.waitForSelector(".recharts-line", { state: "attached" });
 await picture("takes");
 await page.getByRole("link", { name: "Sweep" }).click();
 await page.getByRole("link", { name: "Folders" }).click();
-for (const caches of made.folders) {
-  await page.getByRole("button", { name: `Register ${caches}` }).click();
+for (const caches of made.folders)
   await page
     .getByRole("region", { name: `Folder ${caches}` })
-    .getByText("Scanned just now")
+    .getByText(/Scanned/)
     .waitFor();
-}
 await page.getByRole("link", { name: "Ledger" }).click();
 await page.getByRole("row", { name: /Flyway Estuary.*Frames/ }).waitFor();
 await picture("sweep");
@@ -91,7 +89,9 @@ await page
 await page.getByRole("list", { name: "What the paths would be" }).getByText("Frames of Flyway 101").waitFor();
 await picture("sweep-rules");
 await page.getByRole("link", { name: "Wrap" }).click();
-await page.getByLabel("Project").selectOption(path.join(made.projects, "Flyway 102/Flyway 102.project.json"));
+await page
+  .getByLabel(/^Project a composition/)
+  .selectOption(path.join(made.projects, "Flyway 102/Flyway 102.project.json"));
 await page.getByRole("list", { name: "Originals" }).waitFor();
 await picture("sweep-wrap");
 await page.getByRole("link", { name: "Storage" }).click();
