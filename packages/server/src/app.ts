@@ -52,7 +52,7 @@ export function createApp({
   );
   app.use("/api/frames", frameRoutes(locations));
   app.use("/api/jobs", jobRoutes(jobs));
-  app.use("/api/sequences", sequenceRoutes(locations, workers));
+  app.use("/api/sequences", sequenceRoutes(locations, workers, jobs));
   app.use("/api/sweep", sweepRoutes({ locations, ...sweep }));
   app.use("/api", notFound);
   if (pages.length > 0) app.use(...(pages as [RequestHandler]));

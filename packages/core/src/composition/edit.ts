@@ -9,6 +9,7 @@ import {
   type Layer,
   type MotionBlur,
   type ParameterValue,
+  type Transform,
 } from "./document";
 import type { FrameRange } from "./rate";
 
@@ -34,6 +35,7 @@ export type Edit =
   | { readonly kind: "variantRemoved"; readonly variant: string }
   | { readonly kind: "variantShown"; readonly variant: string }
   | { readonly kind: "layerOpacity"; readonly layer: string; readonly opacity: Animated }
+  | { readonly kind: "layerTransform"; readonly layer: string; readonly change: Partial<Transform> }
   | { readonly kind: "depth"; readonly depth: Depth };
 
 function editLayer(document: Document, id: string, change: (layer: Layer) => Layer): Document {
@@ -130,6 +132,11 @@ export function applyEdit(document: Document, edit: Edit): Document {
       return withVariant(document, edit.variant);
     case "layerOpacity":
       return editLayer(document, edit.layer, (layer) => ({ ...layer, opacity: edit.opacity }));
+    case "layerTransform":
+      return editLayer(document, edit.layer, (layer) => ({
+        ...layer,
+        transform: { ...layer.transform, ...edit.change },
+      }));
     case "effectEnabled":
       return editLayer(document, edit.layer, (layer) =>
         editEffect(layer, edit.effect, (effect) => ({ ...effect, enabled: edit.enabled })),

@@ -83,6 +83,13 @@ test("a long history forgets its oldest states, never the present", () => {
   expect(currentDocument(history).compositions.main!.layers[1]!.opacity).toBe(0.499);
 });
 
+test("a layer is put elsewhere and made larger, and what is not named stays", () => {
+  const before = mainComposition(base).layers[1]!.transform;
+  const edited = applyEdit(base, { kind: "layerTransform", layer: "birds", change: { x: 40, scale: 0.5 } });
+  expect(mainComposition(edited).layers[1]!.transform).toEqual({ ...before, x: 40, scale: 0.5 });
+  expect(parseDocument(edited)).toEqual(edited);
+});
+
 describe("variants", () => {
   const dusk = applyEdit(base, { kind: "variantAdded", name: "Dusk" });
 

@@ -2,6 +2,7 @@ export * from "./animation";
 export * from "./catalogue";
 export * from "./document";
 export * from "./edit";
+export * from "./fitting";
 export { faultsOf, readJson } from "./faults";
 export * from "./history";
 export * from "./rate";

@@ -180,20 +180,21 @@ function sequenceNode({ source, range }: Layer, owner: Composition, context: Con
   const frame = convertFrame(context.frame - range.in, owner.rate, asset.rate) + offset;
   if (frame < 0 || frame >= asset.duration || asset.gaps.includes(frame)) return null;
   const text = `${assetKey(asset)}|frame=${frame}`;
-  return storedNode({ sequence: asset.sequence, frame }, text, asset, canvas(asset, context.fraction), context);
+  const stored = { ...asset, frames: asset.duration };
+  return storedNode({ sequence: asset.sequence, frame }, text, stored, canvas(asset, context.fraction), context);
 }
 
-/** @param text names the picture @param size of the stored picture */
+/** @param text names the picture @param stored size of the stored pictures, and how many there are */
 function storedNode(
   { sequence, frame }: StoredFrame,
   text: string,
-  { width, height }: { readonly width: number; readonly height: number },
+  { width, height, frames }: { readonly width: number; readonly height: number; readonly frames: number },
   window: Window,
   context: Context,
 ): GraphNode {
   const { fraction } = context;
   const key = nodeKey("sequence", SOURCES.sequence.version, text, window, context, []);
-  const parameters = { sequence, frame, width, height };
+  const parameters = { sequence, frame, frames, width, height };
   return { key, kind: "sequence", parameters, fraction, window, inputs: [], layer: context.payer };
 }
 
@@ -210,7 +211,9 @@ function bakedNode(
   const index = frame - bake.range.in;
   const text = `baked=${bake.keys[index]}|${bake.depth}`;
   const stored = { sequence: bake.sequence, frame: index };
-  return storedNode(stored, text, canvas(owner, bake.fraction), canvas(owner, context.fraction), context);
+  const frames = bake.range.out - bake.range.in;
+  const size = { ...canvas(owner, bake.fraction), frames };
+  return storedNode(stored, text, size, canvas(owner, context.fraction), context);
 }
 
 /** Key of a branch as it is baked: at full quality, and made of nothing that is baked itself. */

@@ -114,7 +114,8 @@ export class Jobs {
     try {
       this.update(job, { progress: 1, detail: await work(control), state: "done" });
     } catch (error) {
-      if (error instanceof Cancelled) this.update(job, { state: "cancelled" });
+      // What it waited for says in its own way that it was ended.
+      if (error instanceof Cancelled || job.cancel.signal.aborted) this.update(job, { state: "cancelled" });
       else {
         this.update(job, { detail: error instanceof Error ? error.message : String(error), state: "failed" });
         if (!(error instanceof Problem)) console.error(`${job.status.title}:`, error);

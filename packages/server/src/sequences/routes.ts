@@ -14,6 +14,7 @@ import { Zip, type ZipInputFile } from "fflate";
 import Joi from "joi";
 import { lengthOf, withContent } from "../http/body";
 import { leaving } from "../http/leaving";
+import type { JobControl, Jobs } from "../jobs/jobs";
 import { accept, Problem } from "../http/problem";
 import type { Locations } from "../volumes/locations";
 import type { Workers } from "../work/workers";
@@ -35,7 +36,7 @@ const LARGEST_PNG = 2 ** 28;
 const LARGEST_PIXELS = 2 ** 26;
 
 /** Stored sequences: bakes, and pictures that were brought in. */
-export function sequenceRoutes(locations: Locations, workers: Workers): Router {
+export function sequenceRoutes(locations: Locations, workers: Workers, jobs: Jobs): Router {
   const router = Router();
 
   const find = (id: string): { readonly location: string; readonly sequence: Sequence } => {
@@ -106,31 +107,38 @@ export function sequenceRoutes(locations: Locations, workers: Workers): Router {
     // What is not wanted any more is not worked on any more.
     const left = leaving(response);
     const pictures = sequence.keys().flatMap(([number]) => (number < frames ? [number] : []));
-    const file = async (number: FrameNumber) => {
-      const stored = await sequence.readUnchecked(number);
-      const made = await workers.run("exportedFrame", { ...stored, format }, left);
-      if (!made) throw sequence.altered(number);
-      return made;
-    };
-    const archive = archiveTo(response);
-    for await (const [number, { content, crc }] of inOrder(
-      pictures.sort((a, b) => a - b),
-      file,
-      workers.width,
-    )) {
-      if (left.aborted) return;
-      // Pictures are packed by their own formats.
-      const entry: ZipInputFile = {
-        filename: numberedName(plain, first + number, format),
-        size: content.length,
-        crc,
-        compression: 0,
+    const write = async ({ gate, report, signal }: JobControl): Promise<void> => {
+      const file = async (number: FrameNumber) => {
+        const stored = await sequence.readUnchecked(number);
+        const made = await workers.run("exportedFrame", { ...stored, format }, signal);
+        if (!made) throw sequence.altered(number);
+        return made;
       };
-      archive.add(entry);
-      entry.ondata!(null, content as Uint8Array<ArrayBuffer>, true);
-      if (response.writableNeedDrain) await once(response, "drain", { signal: left }).catch(() => undefined);
-    }
-    archive.end();
+      const archive = archiveTo(response);
+      let done = 0;
+      for await (const [number, { content, crc }] of inOrder(
+        pictures.sort((a, b) => a - b),
+        file,
+        workers.width,
+      )) {
+        await gate();
+        // Pictures are packed by their own formats.
+        const entry: ZipInputFile = {
+          filename: numberedName(plain, first + number, format),
+          size: content.length,
+          crc,
+          compression: 0,
+        };
+        archive.add(entry);
+        entry.ondata!(null, content as Uint8Array<ArrayBuffer>, true);
+        if (response.writableNeedDrain) await once(response, "drain", { signal }).catch(() => undefined);
+        report(++done / pictures.length, `${done} of ${pictures.length} pictures`);
+      }
+      archive.end();
+    };
+    await jobs.answer(`Exporting ${name}`, write, left).catch((error: unknown) => {
+      if (!left.aborted) throw error;
+    });
   });
 
   return router;

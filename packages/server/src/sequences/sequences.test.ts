@@ -222,6 +222,30 @@ test("an export that nobody waits for any more ends", () =>
     expect(Object.keys(unzipSync(file))).toHaveLength(frames);
   }));
 
+test("an export is a job that says how far it is, and can be cancelled", () =>
+  withServer(async (server) => {
+    const frames = 40;
+    const { id } = await create(server, { frames, width: 640, height: 360 });
+    // Noise does not pack: more of it than is on its way at a time.
+    const pixels = new Uint8Array(640 * 360 * 4).map((_, at) => (at * 2654435761) >>> 13);
+    const large: Picture = { ...picture(1), width: 640, height: 360, pixels };
+    for (let number = 0; number < frames; number++) await put(server, id, number, writeFrame(large, true));
+    const response = await server.ask(`/api/sequences/${id}/export?format=png`);
+    const reader = response.body!.getReader();
+    await reader.read();
+    const jobs = () => server.json<{ id: string; title: string; state: string; detail: string }[]>("/api/jobs");
+    const job = (await jobs()).find(({ title }) => title === "Exporting Flock, near")!;
+    expect(job.state).toBe("running");
+    expect(job.detail).toMatch(/^(\d+ of 40 pictures)?$/);
+    expect((await server.send("POST", `/api/jobs/${job.id}`, { wish: "cancel" })).status).toBe(204);
+    await expect(
+      (async () => {
+        for (;;) if ((await reader.read()).done) return "whole";
+      })(),
+    ).rejects.toThrow();
+    expect((await jobs()).find((one) => one.id === job.id)?.state).toBe("cancelled");
+  }));
+
 test("pictures are brought in as PNG, and exported as numbered PNG or OpenEXR files", () =>
   withServer(async (server) => {
     const { id } = await create(server, { kind: "import", gaps: [1] });

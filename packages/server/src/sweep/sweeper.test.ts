@@ -10,7 +10,7 @@ import {
 } from "node:fs";
 import { homedir } from "node:os";
 import path from "node:path";
-import { DEFAULT_RULE_FILE, type CleaningRule } from "@kinetocache/core";
+import { DEFAULT_RULE_FILE, type CleaningRule, type Drive } from "@kinetocache/core";
 import { keyOf } from "../../../../testing/keys";
 import { TestServer, withServer, withServerIn, withFolder } from "../../../../testing/server";
 import { makeFiles, withSweeper } from "../../../../testing/sweeper";
@@ -304,6 +304,23 @@ test("the demo's folders are registered and gone through once, and not again aft
     await sweeper.unregister(reports[0]!.id);
     await sweeper.registerDemo();
     expect(await sweeper.reports()).toEqual([]);
+  }));
+
+test("registering a folder changes nothing about how full its simulated drive is", () =>
+  withFolder(async (folder) => {
+    const caches = path.join(folder, "drives/spinning/Flyway caches");
+    mkdirSync(caches, { recursive: true });
+    makeFiles(caches, ["a.log"]);
+    truncateSync(path.join(caches, "a.log"), 3 * 2 ** 30);
+    await withServerIn(folder, async (server) => {
+      const drive = async () => {
+        const { drives } = await server.json<{ drives: Drive[] }>("/api/drives");
+        return drives.find(({ mount }) => mount.endsWith("spinning"))!;
+      };
+      const before = await drive();
+      await registered(server, caches);
+      expect(await drive()).toMatchObject({ freeBytes: before.freeBytes, usedBytes: before.usedBytes });
+    });
   }));
 
 test("simulated drives are as full as the stated sizes of what lies on them", () =>

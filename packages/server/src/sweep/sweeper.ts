@@ -312,10 +312,11 @@ export class Sweeper {
     // Until it was gone through, what is in it is nobody's.
     if (scannedMs === undefined && !known) return;
     const bytes = totalBytes + holdingBytes;
-    if (known) known.bytes = bytes;
+    if (known) known.taken.bytes = bytes;
     else {
       const medium = this.parts.simulated.of(this.folders.get(id).folder) ?? REAL_MEDIUM;
-      this.occupied.set(id, { bytes, leave: medium.occupy(() => this.occupied.get(id)?.bytes ?? 0) });
+      const taken = { bytes };
+      this.occupied.set(id, { taken, leave: medium.occupy(() => taken.bytes) });
     }
   }
 
@@ -646,7 +647,7 @@ export class Sweeper {
 
 /** What a registered folder takes on its drive. */
 interface Occupied {
-  bytes: Bytes;
+  readonly taken: { bytes: Bytes };
   readonly leave: () => void;
 }
 

@@ -1,5 +1,6 @@
 import {
   bakeChoices,
+  fitting,
   framesPerSecond,
   formatFor,
   mainComposition,
@@ -17,7 +18,9 @@ import {
   type Layer,
   type NewSequence,
   type NumberedFile,
+  type PictureSize,
   type SequenceAsset,
+  type Transform,
 } from "@kinetocache/core";
 import * as Comlink from "comlink";
 import { Helper } from "../engine/helper";
@@ -199,9 +202,12 @@ export async function importSequence(
       gaps: found.gaps,
     };
     return {
-      layer: layerOf(name, id, Math.min(frames, main.duration)),
+      layer: layerOf(name, id, Math.min(frames, main.duration), fitting(described, main)),
       assets: { [assetId(id)]: asset },
-      notes: notesOf(found.gaps, otherSizes, found.others.length, { first, ...described }),
+      notes: [
+        ...notesOf(found.gaps, otherSizes, found.others.length, { first, ...described }),
+        ...fitNote(described, main),
+      ],
     };
   } catch (error) {
     await removeSequence(id).catch(() => undefined);
@@ -228,16 +234,21 @@ function notesOf(
   ];
 }
 
+function fitNote(size: PictureSize, into: PictureSize): string[] {
+  const { scale } = fitting(size, into);
+  return scale === 1 ? [] : [`Scaled to ${Math.round(1000 * scale) / 10} % to fit the composition.`];
+}
+
 const assetId = (sequence: string) => `sequence-${sequence}`;
 
-function layerOf(name: string, sequence: string, length: number): Layer {
+function layerOf(name: string, sequence: string, length: number, place: Pick<Transform, "x" | "y" | "scale">): Layer {
   return {
     id: assetId(sequence),
     name,
     enabled: true,
     range: { in: 0, out: length },
     source: { kind: "sequence", parameters: { asset: assetId(sequence), offset: 0 } },
-    transform: { x: 0, y: 0, anchorX: 0, anchorY: 0, scale: 1, rotation: 0 },
+    transform: { anchorX: 0, anchorY: 0, rotation: 0, ...place },
     opacity: 1,
     blend: "normal",
     effects: [],

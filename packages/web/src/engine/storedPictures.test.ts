@@ -13,7 +13,11 @@ function fileOf(frame: number): Uint8Array {
 }
 
 const node = (frame: number) =>
-  ({ kind: "sequence", key: `key-${frame}`, parameters: { sequence: "s", frame } }) as unknown as SourceNode;
+  ({
+    kind: "sequence",
+    key: `key-${frame}`,
+    parameters: { sequence: "s", frame, frames: 100 },
+  }) as unknown as SourceNode;
 
 const realFetch = globalThis.fetch;
 
@@ -53,6 +57,12 @@ test("backwards too, as filling goes before the playhead, but not past the first
   const pictures = new StoredPictures(kernels);
   for (const frame of [3, 2, 1, 0]) expect(await grey(pictures, frame)).toBe(frame);
   expect(asked).toEqual([3, 2, 1, 0]);
+});
+
+test("and not past the last one", async () => {
+  const pictures = new StoredPictures(kernels);
+  for (const frame of [97, 98, 99]) expect(await grey(pictures, frame)).toBe(frame);
+  expect(asked).toEqual([97, 98, 99]);
 });
 
 test("a jump is read where it leads, and nothing is read ahead of it", async () => {

@@ -72,7 +72,7 @@ export class StoredPictures {
       const stored = { sequence: String(parameters.sequence), frame: Number(parameters.frame) };
       this.pictures.set(storedFrameName(stored), await this.read(stored));
       took.set(key, this.now() - start);
-      if (!this.instead.has(storedFrameName(stored))) this.readAhead(stored);
+      if (!this.instead.has(storedFrameName(stored))) this.readAhead(stored, Number(parameters.frames));
     }
     this.instead.clear();
     return took;
@@ -102,12 +102,12 @@ export class StoredPictures {
     return isIt ? ahead.file : undefined;
   }
 
-  private readAhead({ sequence, frame }: StoredFrame): void {
+  private readAhead({ sequence, frame }: StoredFrame, frames: number): void {
     // Filling goes backwards before the playhead.
     const stride = frame - (this.last.get(sequence) ?? frame);
     this.last.set(sequence, frame);
     const next = { sequence, frame: frame + stride };
-    if (stride === 0 || Math.abs(stride) > LONGEST_STRIDE || next.frame < 0) return;
+    if (stride === 0 || Math.abs(stride) > LONGEST_STRIDE || next.frame < 0 || next.frame >= frames) return;
     // One that cannot be had is asked for again when its frame comes, and what is wrong is said then.
     const file = load(next).catch(() => undefined);
     this.ahead.set(sequence, { name: storedFrameName(next), file, askedMs: this.now() });

@@ -208,6 +208,7 @@ function BakeRow({ bake }: BakeRowProps) {
     return begin({ target, range, fraction, depth, packed, location }, bake.id);
   };
   const remove = async () => {
+    if (running) notify(`Baking ${name} ended: its bake was removed.`);
     await changeBakes((bakes) => bakes.filter(({ id }) => id !== bake.id));
     await deleteBake(bake).catch((error: unknown) => notify(`Its files stay: ${message(error)}`));
   };

@@ -8,6 +8,7 @@ import {
   type Parameter,
   type Parameters,
   type ParameterValue,
+  type Transform,
 } from "@kinetocache/core";
 import { useState } from "react";
 import Form from "react-bootstrap/Form";
@@ -135,6 +136,52 @@ function SourceControls({ layer }: { readonly layer: Layer }) {
           onChange={(value) => void edit({ kind: "sourceParameter", layer: layer.id, name, value })}
         />
       ))}
+    </details>
+  );
+}
+
+// How far out of the picture a layer can be put by hand, in sizes of it.
+const OUTSIDE = 2;
+
+/** Where a layer is put, and how large; what is animated is left alone. */
+function TransformControls({ layer }: { readonly layer: Layer }) {
+  const { edit, composition } = useWorkspace();
+  const { x, y, scale } = layer.transform;
+  if (typeof x !== "number" || typeof y !== "number" || typeof scale !== "number") return null;
+  const change = (what: Partial<Transform>) => void edit({ kind: "layerTransform", layer: layer.id, change: what });
+  const { width, height } = composition;
+  const place = { unit: "px", step: 1 };
+  return (
+    <details>
+      <summary>Position and scale</summary>
+      <Slider
+        {...place}
+        id={`${layer.id}-x`}
+        label="Position X"
+        value={Math.round(x)}
+        min={-OUTSIDE * width}
+        max={OUTSIDE * width}
+        onChange={(to) => change({ x: to })}
+      />
+      <Slider
+        {...place}
+        id={`${layer.id}-y`}
+        label="Position Y"
+        value={Math.round(y)}
+        min={-OUTSIDE * height}
+        max={OUTSIDE * height}
+        onChange={(to) => change({ y: to })}
+      />
+      <Slider
+        id={`${layer.id}-scale`}
+        label="Scale"
+        unit="%"
+        value={Math.round(1000 * scale) / 10}
+        min={1}
+        max={1000}
+        step={0.1}
+        onChange={(to) => change({ scale: to / 100 })}
+      />
     </details>
   );
 }
@@ -275,6 +322,7 @@ export function LayerPanel({ layer }: { readonly layer: Layer | undefined }) {
           onChange={(value) => void edit({ kind: "layerOpacity", layer: layer.id, opacity: value / 100 })}
         />
       ) : null}
+      <TransformControls key={`${layer.id} place`} layer={layer} />
       <PreviewChoices layer={layer} />
       <SourceControls key={layer.id} layer={layer} />
       <MotionBlurControls layer={layer} />
