@@ -43,14 +43,17 @@ test("what layers cost is known after a reload, beside it that they are cached, 
   await expect(cached).toHaveCount(await page.locator(".layer-row").count());
   await choose(page, "background", "Off");
   await measureTake(page);
-  await expect.poll(() => framesKept(page)).toBe(180);
+  // All but those that a worker rendered before it was warm.
+  await expect.poll(() => framesKept(page)).toBeGreaterThan(150);
   // Frames that were estimated when less was known are looked at again.
   let before = await layerCosts(page);
+  let same = 0;
   await expect(async () => {
     const then = before;
     before = await layerCosts(page);
-    expect([...before]).toEqual([...then]);
-  }).toPass({ intervals: [1000] });
+    same = [...before].every(([name, ms]) => then.get(name) === ms) ? same + 1 : 0;
+    expect(same).toBe(3);
+  }).toPass({ intervals: [1500] });
   const seen = await verdict(page).innerText();
   await page.reload();
   // Nothing is in memory any more; what the take came to began with all of it.
