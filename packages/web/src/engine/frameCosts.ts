@@ -118,7 +118,9 @@ export class CostBook {
     }
     const { keys, ms, layers, byLayer, weights, times } = frames;
     for (const [row, key] of keys.entries()) {
-      if (this.byKey.has(key) || this.byKey.size >= REMEMBERED) continue;
+      const before = this.byKey.get(key);
+      // What the disk told in the meantime is known as a whole only.
+      if (before?.some(({ byLayer: own }) => own) || this.byKey.size >= REMEMBERED) continue;
       const values = layers.map((layer, column) => [layer, byLayer[row * layers.length + column]!] as const);
       const own = new Map(values.filter(([, value]) => value > 0));
       const measured: Measured = { ms: ms[row]!, byLayer: own, weight: weights[row]! };
