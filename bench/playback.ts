@@ -45,7 +45,7 @@ export const cachedPlayback: Measure = () =>
   });
 
 // Frames of the stretch that is rendered, and how many of them the rate of filling leaves out at its start.
-const STRETCH = 48;
+const STRETCH = 32;
 const RUN_UP = 8;
 const ROUNDS = 3;
 

@@ -10,8 +10,8 @@ import type { Figure, Measure } from "./figure";
 import { median, rounded } from "./ratio";
 
 const MIB = 2 ** 20;
-const ROUNDS = 5;
-const SERVER_ROUNDS = 3;
+const ROUNDS = 3;
+const SERVER_ROUNDS = 2;
 
 /** What the last measurement of formats found, as the application keeps it. */
 function keptTrials(driver: Driver): Promise<{ atMs: number; results: FormatTrial[] } | undefined> {

@@ -272,6 +272,15 @@ test("a numbered sequence is brought in as a layer, with its gaps and other size
   await expect(notice).toContainText("Of another size, and scaled to fit: 105.");
   await expect(notice).toContainText("1 file does not belong to it");
   await expect(row(page, "plate")).toContainText("Image sequence");
+  // They go out again under the numbers that they came with.
+  await page.getByRole("button", { name: /^plate/ }).click();
+  await tab(page, "Layer");
+  await expect(page.getByText("Pictures 101 to 105,")).toBeVisible();
+  const download = page.waitForEvent("download");
+  await page.getByRole("link", { name: "PNG" }).click();
+  const names = Object.keys(unzipSync(await readFile(await (await download).path())));
+  expect(names).toEqual(["plate.0101.png", "plate.0102.png", "plate.0105.png"]);
+  await tab(page, "Bakes");
   await page.getByLabel("Numbered pictures").setInputFiles([{ ...picture(1), name: "none.png" }]);
   await expect(page.locator(".notices .alert", { hasText: "was not brought in" })).toContainText(
     "has a number in its name",

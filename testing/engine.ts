@@ -254,15 +254,18 @@ export class FakeDisk implements BrowserPort {
   failure: Failure | undefined;
   readonly damaged = new Set<ContentKey>();
   stores = 0;
+  packing: Target["packing"] = "plain";
+  /** How frames were packed that came last. */
+  lastPacking: Target["packing"] | undefined;
   settings = DEFAULT_LOCATION_SETTINGS;
 
   constructor(readonly location: string = "main") {}
 
   list(): Promise<Answer<Listing>> {
-    const { location } = this;
+    const { location, packing } = this;
     return this.after(0, () => ({
       frames: [{ location, frames: [...this.frames.keys()].map((key) => [key, 100] as const) }],
-      targets: [{ location, packing: "plain", deepest: "float" }],
+      targets: [{ location, packing, deepest: "float" }],
     }));
   }
 
@@ -285,6 +288,7 @@ export class FakeDisk implements BrowserPort {
     if (target.location !== this.location) throw new Error(`${target.location} is not ${this.location}`);
     const copy = { ...picture, pixels: picture.pixels.slice() };
     this.stores++;
+    this.lastPacking = target.packing;
     return this.after(this.storeMs, () => {
       this.frames.set(key, copy);
       return copy.pixels.byteLength;

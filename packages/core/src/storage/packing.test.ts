@@ -11,6 +11,7 @@ const trial: FormatTrial = {
   storedBytes: MIB,
   writeRate: 40 * MIB,
   readRate: 60 * MIB,
+  readRates: [60 * MIB],
 };
 
 test("a format is judged by what fits and by whether it plays, the margin included", () => {

@@ -15,6 +15,8 @@ export interface FormatTrial {
   /** Through the whole path, packing and unpacking included: bytes of pixels a second. */
   readonly writeRate: number;
   readonly readRate: number;
+  /** The same in each round, in which forms were read by turns; `readRate` is their median. */
+  readonly readRates: readonly number[];
 }
 
 /** What a format means for a composition at a location. */
@@ -32,6 +34,18 @@ export function judgeFormat(trial: FormatTrial, rate: Rate, roomBytes: Bytes): F
     seconds: (frames * rate.denominator) / rate.numerator,
     realTime: trial.readRate >= READ_HEADROOM * requiredReadBack(trial.pixelBytes, rate),
   };
+}
+
+/** Of two forms that were read by turns, the one that came back sooner each time; undefined where that is noise. */
+export function soonerForm(plain: FormatTrial, packed: FormatTrial): "plain" | "packed" | undefined {
+  const ahead = plain.readRates.filter((rate, round) => rate > packed.readRates[round]!).length;
+  if (ahead === 0) return "packed";
+  return ahead === plain.readRates.length ? "plain" : undefined;
+}
+
+/** What automatic packing keeps once both were measured: what comes back sooner, or else what takes less room. */
+export function formToKeep(plain: FormatTrial, packed: FormatTrial): "plain" | "packed" {
+  return soonerForm(plain, packed) ?? (packed.storedBytes < plain.storedBytes ? "packed" : "plain");
 }
 
 /** Packing has to promise this much more than plain: what it is judged by was measured on other frames. */

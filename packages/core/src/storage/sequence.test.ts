@@ -21,16 +21,31 @@ test("a name with several numbers counts by the last; without any there is no se
   expect(sequenceOf([])).toBeUndefined();
 });
 
+const uniqueNumbers = fc.uniqueArray(fc.integer({ min: 0, max: 99999 }), { minLength: 1, maxLength: 30 });
+
 test("what is named by number is found again as it was", () => {
   fc.assert(
-    fc.property(fc.uniqueArray(fc.integer({ min: 0, max: 99999 }), { minLength: 1, maxLength: 30 }), (numbers) => {
-      const found = sequenceOf(
-        numbers.map((number) => ({ name: numberedName("flock", number, "exr"), file: number })),
-      )!;
-      expect(found.files.map(({ file }) => file)).toEqual([...numbers].sort((a, b) => a - b));
-      const last = Math.max(...numbers) - found.first;
-      expect(found.gaps.length + numbers.length).toBe(last + 1);
-    }),
+    fc.property(
+      uniqueNumbers,
+      fc.integer({ min: -200, max: 2000 }),
+      fc.integer({ min: 1, max: 7 }),
+      (numbers, first, digits) => {
+        const found = sequenceOf(
+          numbers.map((number) => ({
+            name: numberedName("flock", number, "exr", { first, digits }),
+            file: first + number,
+          })),
+        )!;
+        expect(found.files.map(({ file }) => file)).toEqual(numbers.map((n) => first + n).sort((a, b) => a - b));
+        // Named again by what was found, every file has its name back.
+        for (const number of numbers)
+          expect(numberedName("flock", first + number - found.first, "exr", found)).toBe(
+            numberedName("flock", number, "exr", { first, digits }),
+          );
+        const last = first + Math.max(...numbers) - found.first;
+        expect(found.gaps.length + numbers.length).toBe(last + 1);
+      },
+    ),
   );
 });
 

@@ -24,12 +24,28 @@ export interface SequenceManifest {
   readonly frames: number;
   /** Numbers for which there never was a picture. */
   readonly gaps: readonly FrameNumber[];
+  /** How files that were brought in were numbered; an export gets the same names. */
+  readonly numbering?: Numbering;
   /** Whether every picture is there and was read back. */
   readonly complete: boolean;
   /** What it was made from, for whoever made it. */
   readonly about: string;
   readonly createdMs: number;
 }
+
+/** Numbers in the names of files. */
+export interface Numbering {
+  /** That of frame 0. */
+  readonly first: number;
+  /** Digits that a number has at least, filled up with zeros. */
+  readonly digits: number;
+}
+
+/** Names of files that were not brought in: from 0001. */
+export const OWN_NUMBERING: Numbering = { first: 1, digits: 4 };
+
+// A number of more digits is none.
+const MOST_DIGITS = 9;
 
 /** What is given to make one. */
 export type NewSequence = Omit<SequenceManifest, "format" | "version" | "id" | "complete" | "createdMs">;
@@ -60,6 +76,10 @@ const described = {
     .required(),
   frames: Joi.number().integer().min(1).max(1_000_000).required(),
   gaps: Joi.array().items(frame).unique().required(),
+  numbering: Joi.object({
+    first: Joi.number().integer().min(-999_999_999).max(999_999_999).required(),
+    digits: Joi.number().integer().min(1).max(MOST_DIGITS).required(),
+  }),
   about: Joi.string().allow("").max(65536).required(),
 };
 
@@ -76,14 +96,22 @@ export const sequenceSchema = Joi.object<SequenceManifest>({
   createdMs: Joi.number().required(),
 });
 
-/** Name of a numbered file, counted from a first number: `name.0001.png`. */
-export function numberedName(name: string, number: number, extension: string): string {
-  return `${name}.${String(number).padStart(4, "0")}.${extension}`;
+/** Name of the file of a frame: `name.0001.png`, `name.-0001.png`. */
+export function numberedName(
+  name: string,
+  frame: FrameNumber,
+  extension: string,
+  { first, digits }: Numbering = OWN_NUMBERING,
+): string {
+  const number = first + frame;
+  return `${name}.${number < 0 ? "-" : ""}${String(Math.abs(number)).padStart(digits, "0")}.${extension}`;
 }
 
 /** A file of a numbered sequence, as its name says. */
 export interface NumberedFile<T> {
   readonly number: number;
+  /** How many the number is written with. */
+  readonly digits: number;
   readonly file: T;
 }
 
@@ -92,6 +120,8 @@ export interface NumberedSequence<T> {
   /** What stands before the number. */
   readonly name: string;
   readonly first: number;
+  /** That every number is written with at least: longer ones are not filled up. */
+  readonly digits: number;
   readonly files: readonly NumberedFile<T>[];
   /** Numbers between the lowest and the highest for which there is no file, counted from the lowest. */
   readonly gaps: readonly FrameNumber[];
@@ -101,11 +131,12 @@ export interface NumberedSequence<T> {
 
 // A sequence has at most so many frames; what is numbered farther off, such as a time stamp, is no part of it.
 const MOST_FRAMES = 1_000_000;
-const MOST_DIGITS = 9;
 const NOT_NUMBERED = /\D/;
 
 /** Which sequence a file's name belongs to, and its number there: the last one in the name, which may be negative. */
-function numbered(name: string): { readonly group: string; readonly number: number } | undefined {
+function numbered(
+  name: string,
+): { readonly group: string; readonly number: number; readonly digits: number } | undefined {
   const dot = name.lastIndexOf(".");
   if (dot < 0 || /\d/.test(name.slice(dot))) return undefined;
   let start = dot;
@@ -115,7 +146,8 @@ function numbered(name: string): { readonly group: string; readonly number: numb
   const isNegative = name[start - 1] === "-" && (start === 1 || /[._ -]/.test(name[start - 2]!));
   const before = name.slice(0, isNegative ? start - 1 : start);
   const value = Number(name.slice(start, dot));
-  return { group: `${before}|${name.slice(dot).toLowerCase()}`, number: isNegative ? -value : value };
+  const group = `${before}|${name.slice(dot).toLowerCase()}`;
+  return { group, number: isNegative ? -value : value, digits: dot - start };
 }
 
 /** The most of some sorted numbers that lie near enough to each other to be one sequence. */
@@ -142,7 +174,7 @@ export function sequenceOf<T>(
     if (!found) continue;
     let members = groups.get(found.group);
     if (!members) groups.set(found.group, (members = new Map()));
-    if (!members.has(found.number)) members.set(found.number, { number: found.number, file });
+    if (!members.has(found.number)) members.set(found.number, { number: found.number, digits: found.digits, file });
   }
   const [largest] = [...groups].sort(([, a], [, b]) => b.size - a.size);
   if (!largest) return undefined;
@@ -157,6 +189,7 @@ export function sequenceOf<T>(
   return {
     name: group.slice(0, group.indexOf("|")).replace(/[._ -]+$/, "") || "Sequence",
     first,
+    digits: sorted.reduce((least, { digits }) => Math.min(least, digits), MOST_DIGITS),
     files: sorted,
     gaps,
     others: files.filter(({ file }) => !own.has(file)).map(({ file }) => file),

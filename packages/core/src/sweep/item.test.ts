@@ -19,7 +19,8 @@ const owners = (open?: string, marks: readonly (readonly [string, OwnerMark])[] 
     ["night", "Night Roost"],
     ["ring", "Ringing Station"],
   ]),
-  reachable: (owner) => new Set(owner === "night" ? ["a", "b"] : ["c"]),
+  reachable: (owner) =>
+    new Map((owner === "night" ? ["a", "b"] : ["c"]).map((key, frame) => [key, { frame, fraction: 0.5 }])),
   open: new Set(open === undefined ? [] : [open]),
   marks: new Map(marks),
 });
@@ -122,4 +123,16 @@ test("a baked sequence that no composition plays is orphaned; where nothing is k
 
 test("backups are never sweepable by themselves, whatever their state", () => {
   for (const state of ITEM_STATES) expect(isSweepable(state, "backups")).toBe(false);
+});
+
+test("a frame that can still be shown says which one it is; others have only their key", () => {
+  const frames = [item("b", "night"), item("x", "night"), item("c", "gone")].map((one) => ({
+    ...one,
+    location: "main",
+  }));
+  expect(frameItems(frames, owners(), NOW).map(({ id, shows }) => [id, shows])).toEqual([
+    ["b", { frame: 1, fraction: 0.5 }],
+    ["x", undefined],
+    ["c", undefined],
+  ]);
 });

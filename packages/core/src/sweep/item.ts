@@ -2,6 +2,7 @@ import type { Milliseconds } from "../composition";
 import type { ContentKey } from "../graph";
 import type { Bytes } from "../machine";
 import type { SequenceState } from "../storage";
+import type { Shown } from "./reachable";
 import type { ItemKind } from "./ruleFile";
 
 export const ITEM_STATES = ["kept", "in use", "superseded", "delivered", "orphaned", "ownerless", "idle"] as const;
@@ -19,6 +20,8 @@ export interface SweepItem extends Classified {
   /** Unique in its place: key of a frame, id of a sequence, or path below the folder. */
   readonly id: string;
   readonly kind: ItemKind;
+  /** Of a cached frame that its composition can still show: which one it is. */
+  readonly shows?: Shown;
   /** What tells projects apart; undefined where nothing says whose it is. */
   readonly owner?: string;
   /** The owner's name; empty where there is none. */
@@ -55,7 +58,7 @@ export interface Owners {
   /** Names by id. */
   readonly names: ReadonlyMap<string, string>;
   /** The keys among those of its items that a document, its undo history included, can still show. */
-  readonly reachable: (owner: string) => Pick<ReadonlySet<ContentKey>, "has">;
+  readonly reachable: (owner: string) => Pick<ReadonlyMap<ContentKey, Shown>, "has" | "get">;
   /** Ids of the documents that are open, in whichever tab. */
   readonly open: ReadonlySet<string>;
   readonly marks: ReadonlyMap<string, OwnerMark>;
@@ -87,9 +90,11 @@ export function frameItems(
 ): SweepItem[] {
   return frames.map((frame) => {
     const classified = classify(frame, owners, nowMs);
+    const shows = owners.names.has(frame.owner) ? owners.reachable(frame.owner).get(frame.key) : undefined;
     return {
       place: frame.location,
       id: frame.key,
+      ...(shows ? { shows } : {}),
       kind: "frames",
       owner: frame.owner,
       project: owners.names.get(frame.owner) ?? frame.owner,

@@ -52,6 +52,12 @@ function reachedFrom({ compositions }: Document, start: string): string[] {
 
 const PROBES = 6;
 
+/** Which frame a key shows, and at which size; one of them, where several frames are the same. */
+export interface Shown {
+  readonly frame: FrameNumber;
+  readonly fraction: number;
+}
+
 interface Pass {
   readonly settings: RenderSettings;
   readonly bakes: Bakes;
@@ -65,14 +71,15 @@ interface Pass {
  * It ends as soon as every key was found. Otherwise all frames of all states are gone through, the states of a frame
  * together, so that layers which they share are worked out once.
  * @param states the states of the undo history
+ * @returns those that can be shown, and as what
  */
 export function reachableAmong(
   wanted: Iterable<ContentKey>,
   states: readonly Document[],
   bakes: Bakes = NO_BAKES,
-): Set<ContentKey> {
+): Map<ContentKey, Shown> {
   const missing = new Set(wanted);
-  const found = new Set<ContentKey>();
+  const found = new Map<ContentKey, Shown>();
   const documents = played(states).map((document) => ({
     document,
     duration: mainComposition(document).duration,
@@ -87,7 +94,7 @@ export function reachableAmong(
       if (missing.size === 0) break;
       if (frame >= one.duration || !(settings.motionBlur || one.blurs)) continue;
       const { key } = buildGraph(one.document, frame, settings, way, shared);
-      if (missing.delete(key)) found.add(key);
+      if (missing.delete(key)) found.set(key, { frame, fraction: settings.fraction });
     }
     return found.size - before;
   };

@@ -25,9 +25,8 @@ const createSchema = newSequenceSchema.append<NewSequence & { readonly location:
 });
 const numberSchema = Joi.number().integer().min(0).max(1_000_000).required().label("frame");
 const writeSchema = Joi.object<{ key?: ContentKey }>({ key: Joi.string().pattern(KEY_PATTERN) });
-const exportSchema = Joi.object<{ format: "png" | "exr"; first: number }>({
+const exportSchema = Joi.object<{ format: "png" | "exr" }>({
   format: Joi.string().valid("png", "exr").required(),
-  first: Joi.number().integer().min(0).max(1_000_000).default(0),
 });
 
 // A 16384 × 4096 picture at float is 1 GiB.
@@ -97,8 +96,8 @@ export function sequenceRoutes(locations: Locations, workers: Workers, jobs: Job
 
   router.get("/:id/export", async (request, response) => {
     const { location, sequence } = find(request.params.id);
-    const { format, first } = accept(exportSchema, request.query, "query");
-    const { name, frames } = sequence.state(location);
+    const { format } = accept(exportSchema, request.query, "query");
+    const { name, frames, numbering } = sequence.state(location);
     const plain = name.replace(/[^\p{L}\p{N} _-]/gu, "").trim() || "sequence";
     response.set({
       "Content-Type": "application/zip",
@@ -124,7 +123,7 @@ export function sequenceRoutes(locations: Locations, workers: Workers, jobs: Job
         await gate();
         // Pictures are packed by their own formats.
         const entry: ZipInputFile = {
-          filename: numberedName(plain, first + number, format),
+          filename: numberedName(plain, number, format, numbering),
           size: content.length,
           crc,
           compression: 0,

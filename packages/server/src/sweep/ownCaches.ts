@@ -14,7 +14,7 @@ import type { Clients } from "./clients";
 import { heldItem } from "./desk";
 import { LOWER_CAP } from "./holding";
 
-const EVERYTHING = { has: () => true };
+const EVERYTHING = { has: () => true, get: () => undefined };
 
 /** The product's own locations, as far as sweeping goes. */
 export class OwnCaches {

@@ -160,7 +160,7 @@ export async function importSequence(
 ): Promise<Imported> {
   const found = sequenceOf(chosen.map((file) => ({ name: file.name, file })));
   if (!found) throw new Error("None of these files has a number in its name, such as plate.0001.png");
-  const { files, first, name } = found;
+  const { files, first, digits, name } = found;
   const frames = files.at(-1)!.number - first + 1;
   const start = await pictureOf(files[0]!.file);
   const fileFormat = formatOf(start);
@@ -175,6 +175,7 @@ export async function importSequence(
     fileFormat,
     frames,
     gaps: found.gaps,
+    numbering: { first, digits },
     about: "",
   };
   const { id } = await createSequence(location, described);

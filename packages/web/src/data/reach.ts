@@ -1,4 +1,11 @@
-import { frameItems, type ContentKey, type FrameItem, type Owners, type SweepItem } from "@kinetocache/core";
+import {
+  frameItems,
+  type ContentKey,
+  type FrameItem,
+  type Owners,
+  type Shown,
+  type SweepItem,
+} from "@kinetocache/core";
 import { dequal } from "dequal";
 import { useLiveQuery } from "dexie-react-hooks";
 import { useEffect, useState } from "react";
@@ -9,14 +16,17 @@ import type { ReachReply, ReachRequest } from "./reach.worker";
 import { useElsewhere, type Elsewhere, type PlacedFrame } from "./sweep";
 import { useProfile } from "./told";
 
+/** Keys that can still be shown, and as what. */
+type Reached = ReadonlyMap<ContentKey, Shown>;
+
 let nextRequest = 0;
-const waiting = new Map<number, (keys: ReadonlySet<ContentKey>) => void>();
+const waiting = new Map<number, (shown: Reached) => void>();
 const helper = new Helper(
   "The worker that finds out what compositions still show",
   () => new Worker(new URL("./reach.worker.ts", import.meta.url), { type: "module" }),
   (running) => {
     running.worker.onmessage = ({ data }: MessageEvent<ReachReply>) => {
-      waiting.get(data.id)?.(new Set(data.keys));
+      waiting.get(data.id)?.(new Map(data.shown));
       waiting.delete(data.id);
     };
     return running;
@@ -28,15 +38,15 @@ interface Known {
   readonly revision: number;
   readonly bakes: StoredDocument["bakes"];
   readonly asked: Set<ContentKey>;
-  readonly reached: Set<ContentKey>;
+  readonly reached: Map<ContentKey, Shown>;
   /** When everything that was asked is answered. */
   answered: Promise<unknown>;
 }
 const known = new Map<string, Known>();
 
-function ask(request: Omit<ReachRequest, "id">): Promise<ReadonlySet<ContentKey>> {
+function ask(request: Omit<ReachRequest, "id">): Promise<Reached> {
   const id = nextRequest++;
-  const asked = helper.ask<ReadonlySet<ContentKey>>(({ worker }) => {
+  const asked = helper.ask<Reached>(({ worker }) => {
     worker.postMessage({ id, ...request } satisfies ReachRequest);
     return new Promise((resolve) => waiting.set(id, resolve));
   });
@@ -47,10 +57,10 @@ function ask(request: Omit<ReachRequest, "id">): Promise<ReadonlySet<ContentKey>
 async function reachedBy(
   { id, name, revision, history, bakes }: StoredDocument,
   wanted: readonly ContentKey[],
-): Promise<Pick<ReadonlySet<ContentKey>, "has">> {
+): Promise<Pick<Reached, "has" | "get">> {
   let entry = known.get(id);
   if (entry?.revision !== revision || !dequal(entry.bakes, bakes)) {
-    entry = { revision, bakes, asked: new Set(), reached: new Set(), answered: Promise.resolve() };
+    entry = { revision, bakes, asked: new Set(), reached: new Map(), answered: Promise.resolve() };
     known.set(id, entry);
   }
   const { asked, reached } = entry;
@@ -58,7 +68,10 @@ async function reachedBy(
   if (unasked.length > 0) {
     unasked.forEach((key) => asked.add(key));
     const answer = ask({ wanted: unasked, states: history.states, bakes });
-    entry.answered = Promise.all([entry.answered, answer.then((keys) => keys.forEach((key) => reached.add(key)))]);
+    entry.answered = Promise.all([
+      entry.answered,
+      answer.then((shown) => shown.forEach((what, key) => reached.set(key, what))),
+    ]);
   }
   try {
     await entry.answered;
@@ -72,7 +85,7 @@ async function reachedBy(
   }
 }
 
-const EVERYTHING = { has: () => true };
+const EVERYTHING = { has: () => true, get: () => undefined };
 
 /** Only compositions that items were rendered for are asked: going through the states of one takes seconds. */
 async function ownersOf(
@@ -96,7 +109,7 @@ async function ownersOf(
   const others = new Map(elsewhere.compositions.map(({ id, name }) => [id, name]));
   return {
     names: new Map([...others, ...documents.map(({ id, name }) => [id, name] as const)]),
-    reachable: (owner) => (others.has(owner) ? EVERYTHING : (sets.get(owner) ?? new Set())),
+    reachable: (owner) => (others.has(owner) ? EVERYTHING : (sets.get(owner) ?? new Map())),
     open: new Set([open, ...elsewhere.open]),
     marks: new Map(documents.flatMap(({ id, mark }) => (mark ? [[id, mark] as const] : []))),
   };

@@ -1,4 +1,4 @@
-import { Bakes, reachableAmong, type Bake, type ContentKey, type Document } from "@kinetocache/core";
+import { Bakes, reachableAmong, type Bake, type ContentKey, type Document, type Shown } from "@kinetocache/core";
 
 export interface ReachRequest {
   readonly id: number;
@@ -10,10 +10,10 @@ export interface ReachRequest {
 
 export interface ReachReply {
   readonly id: number;
-  readonly keys: readonly ContentKey[];
+  readonly shown: readonly (readonly [ContentKey, Shown])[];
 }
 
 self.onmessage = ({ data: { id, wanted, states, bakes } }: MessageEvent<ReachRequest>) => {
-  const reply: ReachReply = { id, keys: [...reachableAmong(wanted, states, new Bakes(bakes))] };
+  const reply: ReachReply = { id, shown: [...reachableAmong(wanted, states, new Bakes(bakes))] };
   self.postMessage(reply);
 };

@@ -280,7 +280,7 @@ export async function removeSequence(id: string): Promise<void> {
 
 /** Where a sequence is had as ordinary numbered files. */
 export function sequenceExport(id: string, format: "png" | "exr"): string {
-  return `${SEQUENCES}/${id}/export?format=${format}&first=1`;
+  return `${SEQUENCES}/${id}/export?format=${format}`;
 }
 
 export const JOBS = "/api/jobs";

@@ -1,6 +1,6 @@
 import "fake-indexeddb/auto";
 import { database } from "./database";
-import { keepFormats, keepTrial, readTrial } from "./trials";
+import { keepFormats, keepTrial, measuredForms, readTrial } from "./trials";
 
 const processor = { device: "processor" as const, rate: 20, frames: 12, nodes: [], nodesTimed: true };
 
@@ -29,6 +29,7 @@ test("what formats do at one place stays beside that at another, for as long as 
     storedBytes: 100,
     writeRate: 10,
     readRate,
+    readRates: [readRate],
   });
   const rates = async () =>
     (await readTrial("formatTrial"))!.results.map(({ location, readRate }) => [location, readRate]);
@@ -43,4 +44,34 @@ test("what formats do at one place stays beside that at another, for as long as 
   expect(await rates()).toEqual([["main", 70]]);
   await keepFormats("Estuary Map", 0.25, [at("browser", 80)]);
   expect(await rates()).toEqual([["browser", 80]]);
+});
+
+test("what automatic packing keeps is known only of the frames that were measured", () => {
+  const of = (location: string, packing: "plain" | "packed", storedBytes: number, ...readRates: number[]) => {
+    return {
+      location,
+      packing,
+      frames: 4,
+      pixelBytes: 100,
+      storedBytes,
+      writeRate: 10,
+      readRate: readRates[0]!,
+      readRates,
+    };
+  };
+  const results = [
+    of("main", "plain", 100, 5, 5),
+    of("main", "packed", 50, 6, 6),
+    of("browser", "plain", 100, 9, 9),
+    of("browser", "packed", 50, 6, 6),
+    // Sooner once each.
+    of("other", "plain", 100, 5, 7),
+    of("other", "packed", 50, 6, 6),
+    of("torn", "plain", 100, 5, 5),
+  ];
+  const trials = { composition: "Night Roost", fraction: 0.5, atMs: 1, results };
+  expect(measuredForms(trials, "Night Roost", 0.5)).toEqual({ main: "packed", browser: "plain", other: "packed" });
+  expect(measuredForms(trials, "Night Roost", 0.25)).toEqual({});
+  expect(measuredForms(trials, "Estuary Map", 0.5)).toEqual({});
+  expect(measuredForms(undefined, "Night Roost", 0.5)).toEqual({});
 });

@@ -1,5 +1,6 @@
 import {
   DECODE_DEVICES,
+  formToKeep,
   PACKINGS,
   RENDER_DEVICES,
   type ClipAsset,
@@ -9,6 +10,7 @@ import {
 import { useLiveQuery } from "dexie-react-hooks";
 import Joi from "joi";
 import type { DecodeResult } from "../engine/clip/decoding";
+import type { MeasuredForms } from "../engine/diskStore";
 import type { ParallelPoint } from "../engine/protocol";
 import { database } from "./database";
 
@@ -100,6 +102,7 @@ const SCHEMAS = {
           storedBytes: positive,
           writeRate: positive,
           readRate: positive,
+          readRates: Joi.array().items(positive).min(1).required(),
         }),
       )
       .required(),
@@ -128,6 +131,20 @@ export async function keepFormats(
   const fresh = new Set(results.map(({ location }) => location));
   const others = isAlike ? before.results.filter(({ location }) => !fresh.has(location)) : [];
   await keepTrial("formatTrial", composition, { fraction, results: [...others, ...results] });
+}
+
+/** By location, what automatic packing keeps of a composition at a size, as far as that was measured. */
+export function measuredForms(trials: FormatTrials | undefined, composition: string, fraction: number): MeasuredForms {
+  if (trials?.composition !== composition || trials.fraction !== fraction) return {};
+  const plainOnes = trials.results.filter(({ packing }) => packing === "plain");
+  return Object.fromEntries(
+    plainOnes.flatMap((plain) => {
+      const packed = trials.results.find(
+        ({ location, packing }) => location === plain.location && packing === "packed",
+      );
+      return packed ? [[plain.location, formToKeep(plain, packed)]] : [];
+    }),
+  );
 }
 
 /** What was measured last; undefined where there is nothing, or what is kept is damaged. */

@@ -33,7 +33,7 @@ import { DEMO } from "./demo";
 import { engine, send } from "./engineStore";
 import { readDisturbances, readMachine } from "./server";
 import { loadSettings, saveSettings } from "./settings";
-import { keepFormats, keepTrial } from "./trials";
+import { keepFormats, keepTrial, measuredForms, useTrial } from "./trials";
 
 export interface Notice {
   readonly id: number;
@@ -189,6 +189,13 @@ export function WorkspaceProvider({
       active = false;
     };
   }, []);
+
+  const trials = useTrial("formatTrial");
+  useEffect(() => {
+    if (!state) return;
+    const { fraction } = inForce(state.settings);
+    send({ kind: "storeAs", forms: measuredForms(trials, state.stored.name, fraction) });
+  }, [state, trials]);
 
   const changeAside = useCallback(
     async (what: Parameters<typeof changeBeside>[1], tell: (stored: StoredDocument) => void) => {

@@ -19,6 +19,7 @@ import {
   type TakeConditions,
   type TakeSummary,
 } from "@kinetocache/core";
+import { median } from "./median";
 import type { BakeOffer, MadePicture, SuggestedBakes } from "./protocol";
 import type { PreviewTimeline } from "./previewTimeline";
 
@@ -279,10 +280,4 @@ function restAt(rest: readonly number[], frames: readonly FrameNumber[]): (frame
       if (Math.abs(frames[at]! - frame) < Math.abs(frames[nearest]! - frame)) nearest = at;
     return rest[nearest]!;
   };
-}
-
-function median(values: readonly number[]): number {
-  const sorted = [...values].sort((a, b) => a - b);
-  const middle = sorted.length >> 1;
-  return sorted.length % 2 ? sorted[middle]! : (sorted[middle - 1]! + sorted[middle]!) / 2;
 }

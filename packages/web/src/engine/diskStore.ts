@@ -1,4 +1,4 @@
-import type { Bytes, ContentKey, Milliseconds } from "@kinetocache/core";
+import type { Bytes, ContentKey, Milliseconds, Packing } from "@kinetocache/core";
 import type { Failure, FetchedPicture, FrameStorage, HeldPicture, Listing, Target } from "./frameStorage";
 import type { DiskState } from "./protocol";
 import { Rate } from "./rate";
@@ -8,6 +8,9 @@ export interface DiskWords {
   readonly unreachable: string;
   readonly back: string;
 }
+
+/** By location, the form that automatic packing keeps there since both were measured with the frames at hand. */
+export type MeasuredForms = Readonly<Record<string, Packing>>;
 
 /** A frame that waits to be written. */
 export interface Waiting {
@@ -54,6 +57,7 @@ export class DiskStore {
   /** What fetching a frame takes; undefined before the first one. */
   measuredFetchMs: Milliseconds | undefined;
   private targets: readonly Target[] = [];
+  private forms: MeasuredForms = {};
   private listing: Listing["frames"] = [];
   private readonly keys = new Set<ContentKey>();
   private readonly waiting = new Map<ContentKey, Waiting>();
@@ -88,6 +92,10 @@ export class DiskStore {
 
   targetOf(location: string): Target | undefined {
     return this.targets.find((target) => target.location === location);
+  }
+
+  setForms(forms: MeasuredForms): void {
+    this.forms = forms;
   }
 
   get fetchMs(): Milliseconds {
@@ -184,7 +192,8 @@ export class DiskStore {
       return;
     }
     this.writing = next.key;
-    void this.write(next, picture, target);
+    const measured = target.packing === "automatic" ? this.forms[target.location] : undefined;
+    void this.write(next, picture, { ...target, packing: measured ?? target.packing });
   }
 
   private async write(frame: Waiting, picture: HeldPicture, target: Target): Promise<void> {

@@ -1,5 +1,5 @@
 import { BROWSER_LOCATION, worthStoring, type Bytes, type ContentKey, type Milliseconds } from "@kinetocache/core";
-import { DiskStore, type DiskListener, type Waiting } from "./diskStore";
+import { DiskStore, type DiskListener, type MeasuredForms, type Waiting } from "./diskStore";
 import type { FetchedPicture, FrameStorage, Target } from "./frameStorage";
 import type { DiskState, StoragePolicy } from "./protocol";
 
@@ -68,6 +68,10 @@ export class DiskTier {
 
   targetOf(location: string): Target | undefined {
     return this.storeOf(location).targetOf(location);
+  }
+
+  setForms(forms: MeasuredForms): void {
+    for (const store of this.all) store.setForms(forms);
   }
 
   /** Notes that a frame was moved, so that it is read from where it is. */

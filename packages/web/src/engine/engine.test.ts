@@ -854,11 +854,34 @@ describe("what is written to disk", () => {
       ["packed", "main"],
       ["automatic", "main"],
     ]);
-    for (const { pixelBytes, storedBytes, readRate, writeRate } of results) {
+    for (const { pixelBytes, storedBytes, readRate, readRates, writeRate } of results) {
+      expect(readRates).toHaveLength(3);
+      expect([...readRates].sort((a, b) => a - b)[1]).toBe(readRate);
       expect([pixelBytes, storedBytes]).toEqual([FRAME_BYTES, FRAME_BYTES]);
       expect(Math.min(readRate, writeRate)).toBeGreaterThan(0);
     }
     expect(rig.disk.frames.size).toBe(before);
+  });
+
+  test("automatic packing keeps the form that was measured to come back sooner, wherever it was", async () => {
+    const disk = new FakeDisk();
+    disk.packing = "automatic";
+    const rig = new EngineRig(disk);
+    await rig.open();
+    for (const [forms, kept] of [
+      [{}, "automatic"],
+      [{ main: "packed" }, "packed"],
+      [{ main: "plain" }, "plain"],
+      [{ browser: "packed" }, "automatic"],
+    ] as const) {
+      rig.send({ kind: "storeAs", forms });
+      rig.reopen(moving(1 + Object.keys(forms).length / 100 + disk.stores / 1000), "edit");
+      const before = disk.stores;
+      await rig.fill();
+      await rig.run(500);
+      expect(disk.stores).toBeGreaterThan(before);
+      expect(disk.lastPacking).toBe(kept);
+    }
   });
 
   test("a measurement of formats ends at any action, cleans up, and playback goes on", async () => {

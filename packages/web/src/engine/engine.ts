@@ -134,6 +134,7 @@ const MOST_IN_HAND = 4;
 
 const NO_ACTIONS: readonly Command["kind"][] = [
   "recall",
+  "storeAs",
   "contention",
   "viewer",
   "pauseFilling",
@@ -323,6 +324,9 @@ export class Engine {
         if (command.record.document !== this.stage.document?.id) this.costKeeper.tellNow();
         this.book.recall(command.record);
         this.lookAgain();
+        break;
+      case "storeAs":
+        this.disk.setForms(command.forms);
         break;
       case "contention":
         this.contention = { share: command.share, atMs: now };

@@ -1,5 +1,5 @@
 import {
-  PACKINGS,
+  formToKeep,
   type Bytes,
   type ContentKey,
   type FormatTrial,
@@ -7,15 +7,29 @@ import {
   type Packing,
 } from "@kinetocache/core";
 import { Failed, type Answer, type FrameStorage, type HeldPicture, type Target } from "./frameStorage";
+import { median } from "./median";
 import { SparePixels } from "./pixels";
 import type { Status } from "./protocol";
 
 // As many as playback asks for at a time.
 const AT_ONCE = 4;
+// Forms are read by turns so often: what comes back sooner only now and then is noise.
+const ROUNDS = 3;
+const FORMS = ["plain", "packed"] as const;
 // More would take memory and time, and tell no more.
 const MOST_BYTES: Bytes = 192 * 2 ** 20;
 const MOST_FRAMES = 16;
 const OWNER = "format-trial";
+
+/** Frames that are stored in one form, and what that and reading them back took so far. */
+interface StoredForm {
+  readonly packing: Packing;
+  readonly keys: readonly ContentKey[];
+  bytes: Bytes;
+  writeMs: Milliseconds;
+  pixelBytes: Bytes;
+  readonly readMs: Milliseconds[];
+}
 
 /** A measurement was ended before it was done. */
 class Ended extends Error {}
@@ -30,8 +44,8 @@ export function sampleOf(pictures: readonly HeldPicture[]): HeldPicture[] {
 }
 
 /**
- * Stores frames in each way at a location and reads them back, through the whole path that playback takes, and
- * times that. What it stored is removed again, whatever happens.
+ * Stores frames in each form at a location and reads them back by turns, through the whole path that playback takes,
+ * and times that. What it stored is removed again, whatever happens.
  */
 export class FormatRun {
   private done = 0;
@@ -47,7 +61,7 @@ export class FormatRun {
     return {
       of: "formats",
       step: "writing and reading",
-      progress: this.done / (this.pictures.length * 2 * PACKINGS.length),
+      progress: this.done / (this.pictures.length * FORMS.length * (1 + ROUNDS)),
     };
   }
 
@@ -57,55 +71,67 @@ export class FormatRun {
 
   /** @returns undefined when it was stopped @throws Failed when the location does not take or give a frame */
   async run(): Promise<FormatTrial[] | undefined> {
-    const results: FormatTrial[] = [];
+    const stored: StoredForm[] = [];
     try {
-      // Automatic packing comes last: it goes by what the others showed.
-      for (const packing of PACKINGS) results.push(await this.measure(packing));
-      return results;
+      for (const packing of FORMS) await this.store(packing, stored);
+      for (let round = 0; round < ROUNDS; round++)
+        // Each form goes first now and then: the first finds memory and processor as the last one left them.
+        for (const form of round % 2 ? stored.toReversed() : stored) await this.read(form);
+      const [plain, packed] = stored.map((form) => this.trialOf(form)) as [FormatTrial, FormatTrial];
+      const kept = formToKeep(plain, packed) === "plain" ? plain : packed;
+      return [plain, packed, { ...kept, packing: "automatic" }];
     } catch (error) {
       if (error instanceof Ended) return undefined;
       throw error;
+    } finally {
+      for (const { keys } of stored) for (const key of keys) await this.storage.remove(key, this.location.location);
     }
   }
 
-  private async measure(packing: Packing): Promise<FormatTrial> {
-    const { storage, pictures } = this;
-    const { location } = this.location;
+  private async store(packing: Packing, stored: StoredForm[]): Promise<void> {
     const target: Target = { ...this.location, packing };
+    const keys = this.pictures.map((): ContentKey => crypto.randomUUID().replaceAll("-", ""));
+    const form: StoredForm = { packing, keys, bytes: 0, writeMs: 0, pixelBytes: 0, readMs: [] };
+    stored.push(form);
+    form.writeMs = await timed(async () => {
+      for (const [index, picture] of this.pictures.entries()) {
+        const frame = { key: keys[index]!, owner: OWNER, costMs: 0, picture };
+        form.bytes += this.step(await this.storage.store(frame, target));
+      }
+    });
+  }
+
+  private async read(form: StoredForm): Promise<void> {
     // As in playback, where frames that are let go make place for those that come.
     const spares = new SparePixels(AT_ONCE);
-    const keys = pictures.map((): ContentKey => crypto.randomUUID().replaceAll("-", ""));
+    form.pixelBytes = 0;
+    const waiting = form.keys.values();
+    const fetchOn = async (): Promise<void> => {
+      for (const key of waiting) {
+        const { pixels } = this.step(await this.storage.fetch(key, spares.take()));
+        form.pixelBytes += pixels.byteLength;
+        spares.add(pixels);
+      }
+    };
     try {
-      let storedBytes = 0;
-      const writeMs = await timed(async () => {
-        for (const [index, picture] of pictures.entries()) {
-          const frame = { key: keys[index]!, owner: OWNER, costMs: 0, picture };
-          storedBytes += this.step(await storage.store(frame, target));
-        }
-      });
-      let pixelBytes = 0;
-      const waiting = keys.values();
-      const fetchOn = async (): Promise<void> => {
-        for (const key of waiting) {
-          const { pixels } = this.step(await storage.fetch(key, spares.take()));
-          pixelBytes += pixels.byteLength;
-          spares.add(pixels);
-        }
-      };
-      const readMs = await timed(async () => void (await Promise.all(Array.from({ length: AT_ONCE }, fetchOn))));
-      return {
-        location,
-        packing,
-        frames: keys.length,
-        pixelBytes: pixelBytes / keys.length,
-        storedBytes: storedBytes / keys.length,
-        writeRate: (pixelBytes * 1000) / writeMs,
-        readRate: (pixelBytes * 1000) / readMs,
-      };
+      form.readMs.push(await timed(async () => void (await Promise.all(Array.from({ length: AT_ONCE }, fetchOn)))));
     } finally {
       spares.drop();
-      for (const key of keys) await storage.remove(key, location);
     }
+  }
+
+  private trialOf({ packing, keys, bytes, writeMs, pixelBytes, readMs }: StoredForm): FormatTrial {
+    const readRates = readMs.map((ms) => (pixelBytes * 1000) / ms);
+    return {
+      location: this.location.location,
+      packing,
+      frames: keys.length,
+      pixelBytes: pixelBytes / keys.length,
+      storedBytes: bytes / keys.length,
+      writeRate: (pixelBytes * 1000) / writeMs,
+      readRate: median(readRates),
+      readRates,
+    };
   }
 
   private step<T>(answer: Answer<T>): T {

@@ -34,6 +34,7 @@ import type {
 import type { BakeStatus } from "./bakeRun";
 import type { BrowserDiskState } from "./browserDisk/browserDisk";
 import type { FillOrder } from "./fillOrders";
+import type { MeasuredForms } from "./diskStore";
 import type { CostRecord } from "./frameCosts";
 import type { Outlook } from "./outlook";
 import type { RenderResources } from "./resources";
@@ -155,6 +156,8 @@ export type Command =
     }
   /** What an earlier session measured, before the composition is opened. */
   | { readonly kind: "recall"; readonly record: CostRecord }
+  /** What automatic packing keeps, by location, of the open composition at the size in force. */
+  | { readonly kind: "storeAs"; readonly forms: MeasuredForms }
   /** Share of the time in which render workers had the processor lately, above 0 to 1; less while others take it. */
   | { readonly kind: "contention"; readonly share: number }
   /** What is chosen for single layers of the open composition. */

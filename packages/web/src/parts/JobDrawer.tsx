@@ -62,12 +62,12 @@ function DrawerJob({ title, figures, label, now, max, paused = false, onPause, .
       <Progress label={label} now={now} max={Math.max(1, max)} />
       {onPause ? (
         <Button size="sm" variant="outline-dark" onClick={() => onPause(!paused)}>
-          {paused ? <Play size={13} aria-hidden="true" /> : <Pause size={13} aria-hidden="true" />}{" "}
+          {paused ? <Play size="0.8125rem" aria-hidden="true" /> : <Pause size="0.8125rem" aria-hidden="true" />}{" "}
           {paused ? "Go on" : "Pause"}
         </Button>
       ) : null}
       <Button size="sm" variant="outline-dark" title={stop.stopTitle} onClick={stop.onStop}>
-        <Square size={13} aria-hidden="true" /> {stop.stopText}
+        <Square size="0.8125rem" aria-hidden="true" /> {stop.stopText}
       </Button>
     </div>
   );

@@ -28,12 +28,12 @@ export function Rail() {
       </div>
       {SCREENS.map(({ to, label, icon: Icon }) => (
         <NavLink key={to} to={to} className="rail-item">
-          <Icon size={20} aria-hidden="true" />
+          <Icon size="1.25rem" aria-hidden="true" />
           {label}
         </NavLink>
       ))}
       <button type="button" className="rail-item rail-end" onClick={showShortcuts}>
-        <Keyboard size={18} aria-hidden="true" />
+        <Keyboard size="1.125rem" aria-hidden="true" />
         Keys
       </button>
       <button
@@ -42,7 +42,7 @@ export function Rail() {
         onClick={() => setTheme(other)}
         aria-label={`Switch to the ${other} theme`}
       >
-        {theme === "paper" ? <Moon size={18} aria-hidden="true" /> : <Sun size={18} aria-hidden="true" />}
+        {theme === "paper" ? <Moon size="1.125rem" aria-hidden="true" /> : <Sun size="1.125rem" aria-hidden="true" />}
         {other === "dim" ? "Dim" : "Paper"}
       </button>
     </nav>

@@ -10,8 +10,8 @@ export function TakesChart({ takes }: { readonly takes: readonly StoredTake[] })
   return (
     <ResponsiveContainer width="100%" height={150}>
       <BarChart data={data} margin={{ top: 8, right: 8, bottom: 0, left: 0 }}>
-        <XAxis dataKey="name" stroke="var(--ink-2)" tick={{ fontSize: 11 }} tickLine={false} />
-        <YAxis domain={[0, 100]} unit=" %" stroke="var(--ink-2)" tick={{ fontSize: 11 }} width={48} />
+        <XAxis dataKey="name" stroke="var(--ink-2)" tick={{ fontSize: "0.6875rem" }} tickLine={false} />
+        <YAxis domain={[0, 100]} unit=" %" stroke="var(--ink-2)" tick={{ fontSize: "0.6875rem" }} width="auto" />
         <Tooltip
           cursor={{ fill: "var(--well)" }}
           contentStyle={{ background: "var(--sheet)", borderColor: "var(--rule)", color: "var(--ink)" }}

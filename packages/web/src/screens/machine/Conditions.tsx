@@ -15,7 +15,7 @@ export function Conditions({ figures }: { readonly figures: LiveFigures }) {
         <ul className="troubles">
           {troubles.map((trouble) => (
             <li key={trouble}>
-              <TriangleAlert size={14} aria-hidden="true" /> {trouble}
+              <TriangleAlert size="0.875rem" aria-hidden="true" /> {trouble}
             </li>
           ))}
         </ul>

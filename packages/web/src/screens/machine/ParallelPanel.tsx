@@ -43,9 +43,9 @@ export function ParallelPanel({ cores }: { readonly cores: number }) {
                 domain={["dataMin", "dataMax"]}
                 ticks={data.map(({ parallel }) => parallel)}
                 stroke="var(--ink-2)"
-                tick={{ fontSize: 11 }}
+                tick={{ fontSize: "0.6875rem" }}
               />
-              <YAxis stroke="var(--ink-2)" tick={{ fontSize: 11 }} width={40} unit=" fps" />
+              <YAxis stroke="var(--ink-2)" tick={{ fontSize: "0.6875rem" }} width="auto" unit=" fps" />
               <Tooltip
                 labelFormatter={(parallel) => `${String(parallel)} in parallel`}
                 contentStyle={{ background: "var(--sheet)", borderColor: "var(--rule)", color: "var(--ink)" }}

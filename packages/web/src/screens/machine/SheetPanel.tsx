@@ -181,7 +181,7 @@ export function SheetPanel({ hardware }: { readonly hardware: Hardware | undefin
                 )
             }
           >
-            <Trash2 size={14} aria-hidden="true" />
+            <Trash2 size="0.875rem" aria-hidden="true" />
           </Button>
         </div>
       ))}

@@ -23,6 +23,7 @@ import { useWorkspace } from "../../data/workspace";
 import type { BakeOffer, SuggestedBakes } from "../../engine/protocol";
 import { inForce } from "../../engine/tradeOffs";
 import { bytesText, fractionText, framesText } from "../../parts/format";
+import { LongText } from "../../parts/LongText";
 import { Progress } from "../../parts/Progress";
 import { bakeStateText, bakeText, noOfferText, offerText } from "./bakeWords";
 
@@ -173,8 +174,9 @@ function BakeForm({ selected }: BakeFormProps) {
         checked={packed}
         onChange={(event) => setPacked(event.target.checked)}
       />
+      {place?.path ? <LongText className="control-note" text={`${place.path}/sequences`} /> : null}
       <p className="control-note">
-        {place?.path ? `${place.path}/sequences. ` : ""}At most {bytesText(bytes)} of pixels.
+        At most {bytesText(bytes)} of pixels.
         {depth !== undefined && DEPTHS.indexOf(depth) < DEPTHS.indexOf(document.depth)
           ? ` ${depth} is less than the composition's ${document.depth}.`
           : ""}
@@ -241,7 +243,12 @@ function BakeRow({ bake }: BakeRowProps) {
               aria-pressed={bake.locked}
               onClick={() => change({ locked: !bake.locked })}
             >
-              {bake.locked ? <Lock size={12} aria-hidden="true" /> : <LockOpen size={12} aria-hidden="true" />} Lock
+              {bake.locked ? (
+                <Lock size="0.75rem" aria-hidden="true" />
+              ) : (
+                <LockOpen size="0.75rem" aria-hidden="true" />
+              )}{" "}
+              Lock
             </Button>
             <Button
               size="sm"
@@ -281,7 +288,7 @@ function BakeRow({ bake }: BakeRowProps) {
             title="Remove; its files go at once, and can be baked again"
             onClick={() => setAsks(true)}
           >
-            <Trash2 size={13} aria-hidden="true" />
+            <Trash2 size="0.8125rem" aria-hidden="true" />
           </Button>
         )}
       </div>

@@ -1,6 +1,7 @@
 import {
   EFFECTS,
   frameBytes,
+  OWN_NUMBERING,
   SOURCES,
   type EffectInstance,
   type Layer,
@@ -13,8 +14,10 @@ import {
 import { useState } from "react";
 import Form from "react-bootstrap/Form";
 import { useEngine } from "../../data/engineStore";
+import { sequenceExport, useSequences } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import { Amount, type AmountProps } from "../../parts/Amount";
+import { bytesText } from "../../parts/format";
 import { inForce } from "../../engine/tradeOffs";
 import { toggled } from "./layerChoices";
 import { useSavings } from "./savings";
@@ -137,6 +140,35 @@ function SourceControls({ layer }: { readonly layer: Layer }) {
         />
       ))}
     </details>
+  );
+}
+
+/** Where the pictures of a sequence that was brought in are, and getting them out again under the names they had. */
+function SequenceFiles({ layer }: { readonly layer: Layer }) {
+  const { document } = useWorkspace();
+  const { data: sequences } = useSequences();
+  const asset = document.assets[String(layer.source.parameters.asset)];
+  if (asset?.kind !== "sequence") return null;
+  const stored = sequences?.find(({ id }) => id === asset.sequence);
+  if (!stored) return <p className="control-note">Its pictures are not there, or their drive is not attached.</p>;
+  const { first } = stored.numbering ?? OWN_NUMBERING;
+  return (
+    <div className="sheet-row">
+      <span className="control-note">
+        Pictures {first} to {first + stored.frames - 1}, {bytesText(stored.bytes)}
+      </span>
+      {(["png", "exr"] as const).map((format) => (
+        <a
+          key={format}
+          className="btn btn-sm btn-outline-dark"
+          href={sequenceExport(stored.id, format)}
+          download
+          title="Export, numbered as they were brought in"
+        >
+          {format === "png" ? "PNG" : "OpenEXR"}
+        </a>
+      ))}
+    </div>
   );
 }
 
@@ -325,6 +357,7 @@ export function LayerPanel({ layer }: { readonly layer: Layer | undefined }) {
       <TransformControls key={`${layer.id} place`} layer={layer} />
       <PreviewChoices layer={layer} />
       <SourceControls key={layer.id} layer={layer} />
+      {layer.source.kind === "sequence" ? <SequenceFiles layer={layer} /> : null}
       <MotionBlurControls layer={layer} />
       {layer.effects.length === 0 ? <p className="empty">This layer has no effects.</p> : null}
       {layer.effects.map((effect) => (

@@ -1,5 +1,4 @@
 import { bakeState, EFFECTS, SOURCES, type Edit, type Layer } from "@kinetocache/core";
-import { useVirtualizer } from "@tanstack/react-virtual";
 import { Eye, EyeOff, Flag, Pin } from "lucide-react";
 import { memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import Button from "react-bootstrap/Button";
@@ -9,11 +8,12 @@ import { useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
 import type { LayerChoices, LayerCost } from "../../engine/protocol";
 import { msText } from "../../parts/format";
+import { useRows } from "../../parts/rows";
 import { bakeRowText } from "./bakeWords";
 import { toggled } from "./layerChoices";
 
-// Must match the height of .layer-row.
-const ROW_HEIGHT = 26;
+// Must match the height of .layer-row, at the usual size of text.
+const ROW_PX = 26;
 
 interface LayerRowsProps {
   readonly selected: string | undefined;
@@ -88,7 +88,7 @@ const LayerRow = memo(function LayerRow({
         aria-label={`${layer.enabled ? "Switch off" : "Switch on"} ${layer.name}`}
         onClick={() => void edit({ kind: "layerEnabled", layer: layer.id, enabled: !layer.enabled })}
       >
-        {layer.enabled ? <Eye size={15} aria-hidden="true" /> : <EyeOff size={15} aria-hidden="true" />}
+        {layer.enabled ? <Eye size="0.9375rem" aria-hidden="true" /> : <EyeOff size="0.9375rem" aria-hidden="true" />}
       </Button>
       <button type="button" className="layer-name" aria-pressed={selected} onClick={() => onSelect(layer.id)}>
         <strong>{layer.name}</strong>
@@ -114,7 +114,7 @@ const LayerRow = memo(function LayerRow({
           title="Mark for background rendering"
           onClick={() => onToggle("marked", layer.id)}
         >
-          <Flag size={12} aria-hidden="true" />
+          <Flag size="0.75rem" aria-hidden="true" />
         </Button>
         <Button
           variant="link"
@@ -125,7 +125,7 @@ const LayerRow = memo(function LayerRow({
           title={pinned ? "Pinned: its pixels go last. What that takes is under Layer" : "Pin in memory"}
           onClick={() => onToggle("pinned", layer.id)}
         >
-          <Pin size={12} aria-hidden="true" />
+          <Pin size="0.75rem" aria-hidden="true" />
         </Button>
       </span>
       <span className="layer-bar" aria-hidden="true">
@@ -194,12 +194,7 @@ export function LayerRows({ selected, onSelect, onBake }: LayerRowsProps) {
   const isSolo = composition.layers.some(({ id, enabled }) => enabled && layers.solo.includes(id));
 
   const scroller = useRef<HTMLDivElement>(null);
-  const list = useVirtualizer({
-    count: rows.length,
-    getScrollElement: () => scroller.current,
-    estimateSize: () => ROW_HEIGHT,
-    overscan: 10,
-  });
+  const { rows: list } = useRows({ count: rows.length, scroller, heightPx: ROW_PX, overscan: 10 });
   const inView = list.getVirtualItems();
 
   return (

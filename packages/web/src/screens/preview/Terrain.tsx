@@ -2,6 +2,7 @@ import { clampFrame, frameBudgetMs, timecode } from "@kinetocache/core";
 import { useEffect, useRef, useState, type HTMLAttributes, type PointerEvent as ReactPointerEvent } from "react";
 import { send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
+import { useTextScale } from "../../parts/textScale";
 import { useTokens } from "../../parts/tokens";
 import { drawTerrain, terrainHeight } from "./terrainDrawing";
 import { frameAtX, moveEnd, pan, wholeView, xOfFrame, zoomAround, type TimelineView } from "./timelineView";
@@ -22,8 +23,9 @@ function useWidth(element: React.RefObject<HTMLElement | null>): number {
   return width;
 }
 
-function prepare(canvas: HTMLCanvasElement, width: number, height: number): CanvasRenderingContext2D {
-  const ratio = window.devicePixelRatio;
+/** @param width and height in pixels of the usual size of text @param scale how much larger they are shown */
+function prepare(canvas: HTMLCanvasElement, width: number, height: number, scale: number): CanvasRenderingContext2D {
+  const ratio = window.devicePixelRatio * scale;
   if (canvas.width !== Math.round(width * ratio) || canvas.height !== Math.round(height * ratio)) {
     canvas.width = Math.round(width * ratio);
     canvas.height = Math.round(height * ratio);
@@ -73,6 +75,7 @@ export function Terrain() {
   const width = useWidth(root);
   const [view, setView] = useState<TimelineView>(() => wholeView(duration));
   const tokens = useTokens();
+  const scale = useTextScale();
   const range = engineRange ?? { in: 0, out: duration };
 
   useEffect(() => setView(wholeView(duration)), [duration, stored.id]);
@@ -83,12 +86,13 @@ export function Terrain() {
   const height = terrainHeight(name !== undefined);
   useEffect(() => {
     if (width === 0) return;
-    const context = prepare(canvas.current!, width, height);
+    const usualWidth = Math.floor(width / scale);
+    const context = prepare(canvas.current!, usualWidth, height, scale);
     const shown = data?.layer;
     const layer = shown && name !== undefined ? { name, residency: shown.residency } : undefined;
     const model = { data, view, range: { in: range.in, out: range.out }, budgetMs, rate, layer };
-    drawTerrain(context, width, height, model, tokens);
-  }, [data, view, range.in, range.out, budgetMs, width, height, tokens, rate, name]);
+    drawTerrain(context, usualWidth, height, model, tokens);
+  }, [data, view, range.in, range.out, budgetMs, width, height, scale, tokens, rate, name]);
 
   useEffect(() => {
     const element = root.current!;
@@ -115,15 +119,15 @@ export function Terrain() {
   const press = (event: ReactPointerEvent) => {
     const box = root.current!.getBoundingClientRect();
     const x = event.clientX - box.left;
-    const atTop = event.clientY - box.top < GRIP_HEIGHT;
-    const near = (frame: number) => atTop && Math.abs(xOfFrame(frame, view, width) - x) <= GRIP;
+    const atTop = event.clientY - box.top < GRIP_HEIGHT * scale;
+    const near = (frame: number) => atTop && Math.abs(xOfFrame(frame, view, width) - x) <= GRIP * scale;
     drag.current = near(range.in) ? "in" : near(range.out) ? "out" : "scrub";
     event.currentTarget.setPointerCapture(event.pointerId);
     move(event);
   };
 
   return (
-    <div ref={root} className="terrain" style={{ height }}>
+    <div ref={root} className="terrain" style={{ height: height * scale }}>
       <canvas ref={canvas} />
       <Playhead
         view={view}

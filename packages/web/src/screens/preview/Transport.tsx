@@ -17,11 +17,11 @@ export function Transport() {
         className="transport-play"
         onClick={() => send(playing ? { kind: "pause" } : { kind: "play", speed: 1 })}
       >
-        {playing ? <Pause size={15} aria-hidden="true" /> : <Play size={15} aria-hidden="true" />}{" "}
+        {playing ? <Pause size="0.9375rem" aria-hidden="true" /> : <Play size="0.9375rem" aria-hidden="true" />}{" "}
         {playing ? "Pause" : "Play"}
       </Button>
       <Button variant="outline-dark" disabled={measuringTake} onClick={() => send({ kind: "measureTake" })}>
-        <Gauge size={15} aria-hidden="true" /> Measure a take
+        <Gauge size="0.9375rem" aria-hidden="true" /> Measure a take
       </Button>
       <Button
         variant="outline-dark"
@@ -32,7 +32,7 @@ export function Transport() {
         title="Loop"
         onClick={() => changeSettings({ loop: !settings.loop })}
       >
-        <Repeat size={15} aria-hidden="true" />
+        <Repeat size="0.9375rem" aria-hidden="true" />
       </Button>
       <Button
         variant="outline-dark"
@@ -42,7 +42,7 @@ export function Transport() {
         title="Undo"
         onClick={() => void undo()}
       >
-        <Undo2 size={15} aria-hidden="true" />
+        <Undo2 size="0.9375rem" aria-hidden="true" />
       </Button>
       <Button
         variant="outline-dark"
@@ -52,7 +52,7 @@ export function Transport() {
         title="Redo"
         onClick={() => void redo()}
       >
-        <Redo2 size={15} aria-hidden="true" />
+        <Redo2 size="0.9375rem" aria-hidden="true" />
       </Button>
       <span className="mono range-text">
         in {range.in} – out {range.out - 1}
@@ -65,7 +65,7 @@ export function Transport() {
         title="Whole length"
         onClick={() => send({ kind: "range", range: { in: 0, out: composition.duration } })}
       >
-        <MoveHorizontal size={15} aria-hidden="true" />
+        <MoveHorizontal size="0.9375rem" aria-hidden="true" />
       </Button>
       <ul className="legend" aria-label="Legend">
         <li>

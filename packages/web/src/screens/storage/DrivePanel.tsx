@@ -101,8 +101,8 @@ function DriveChart({ tests }: { readonly tests: readonly DriveTest[] }) {
     <ResponsiveContainer width="100%" height={150}>
       <LineChart data={data} margin={{ top: 8, right: 12, bottom: 0, left: 0 }}>
         <CartesianGrid stroke="var(--rule)" vertical={false} />
-        <XAxis dataKey="when" stroke="var(--ink-2)" tick={{ fontSize: 11 }} />
-        <YAxis stroke="var(--ink-2)" tick={{ fontSize: 11 }} width={80} unit=" MB/s" />
+        <XAxis dataKey="when" stroke="var(--ink-2)" tick={{ fontSize: "0.6875rem" }} />
+        <YAxis stroke="var(--ink-2)" tick={{ fontSize: "0.6875rem" }} width="auto" unit=" MB/s" />
         <Tooltip contentStyle={{ background: "var(--sheet)", borderColor: "var(--rule)", color: "var(--ink)" }} />
         <Line dataKey="read" name="reads" unit=" MB/s" stroke="var(--ink)" strokeWidth={2} isAnimationActive={false} />
         <Line

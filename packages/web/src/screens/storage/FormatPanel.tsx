@@ -8,6 +8,7 @@ import type { FormatTrials } from "../../data/trials";
 import { useWorkspace } from "../../data/workspace";
 import { STORE_POLICIES } from "../../engine/protocol";
 import { roomOf } from "../../data/room";
+import { formsNote } from "./storageWords";
 import { agoText, bytesText, fractionText, framesText, secondsText } from "../../parts/format";
 
 function VerdictRow({ verdict, name }: { readonly verdict: FormatVerdict; readonly name: string }) {
@@ -84,6 +85,7 @@ export function FormatPanel({ location, trials }: FormatPanelProps) {
           </tbody>
         </Table>
       ) : null}
+      {own.length > 0 ? <p className="control-note">{formsNote(own)}</p> : null}
       <div className="sheet-row">
         <Button
           size="sm"

@@ -9,7 +9,15 @@ import {
 import type { LocationView } from "../../data/locations";
 import { roomOf } from "../../data/room";
 import { fasterDrives, formatInUse, placeOf, unmeasured, type Surroundings } from "./placement";
-import { contentsText, forecastText, headroomText, storageAnswer, testNote, type Present } from "./storageWords";
+import {
+  contentsText,
+  forecastText,
+  formsNote,
+  headroomText,
+  storageAnswer,
+  testNote,
+  type Present,
+} from "./storageWords";
 
 const GIB = 2 ** 30;
 const MIB = 2 ** 20;
@@ -63,6 +71,7 @@ const trial = (packing: Packing, readRate: number): FormatTrial => ({
   storedBytes: packing === "packed" ? MIB : 2 * MIB,
   writeRate: 50 * MIB,
   readRate,
+  readRates: [readRate, readRate, readRate],
 });
 
 // 960 × 540 at 24 a second: 47.5 MB/s, and 57.0 with the margin.
@@ -160,6 +169,18 @@ test("what speaks against the place is said, and another drive's tests say nothi
     sentence: "The disk cache cannot be used now",
     detail: "/media/fast/cache is gone",
   });
+});
+
+test("a form that came back sooner only now and then is not called faster", () => {
+  const inTurn = (packing: Packing, ...readRates: number[]) => ({ ...trial(packing, readRates[1]!), readRates });
+  const plain = inTurn("plain", 100, 110, 105);
+  expect(formsNote([plain, inTurn("packed", 160, 220, 190)])).toBe(
+    "Read by turns 3 times, packed came back sooner each time, 2.0 times as fast. Automatic packing keeps it.",
+  );
+  expect(formsNote([plain, inTurn("packed", 50, 55, 52)])).toContain("plain came back sooner each time, 2.0 times");
+  const noise = formsNote([plain, inTurn("packed", 101, 109, 130)]);
+  expect(noise).toContain("the difference is noise. Automatic packing keeps packed, which takes less room.");
+  expect(formsNote([plain])).toBe("");
 });
 
 test("the format in use is the one that is set", () => {

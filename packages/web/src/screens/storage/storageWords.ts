@@ -1,13 +1,17 @@
 import {
   fillForecast,
   fitnessOf,
+  formToKeep,
   playsFromDrive,
   READ_HEADROOM,
   slowedTo,
+  soonerForm,
   type Assignment,
   type Drive,
   type DriveTest,
+  type FormatTrial,
   type Needs,
+  type Packing,
 } from "@kinetocache/core";
 import type { LocationContents } from "../../data/locations";
 import { roomOf, usedBytes } from "../../data/room";
@@ -66,6 +70,23 @@ export function storageAnswer(
   const room = fits < present.frames ? `, but there is room for ${fits} of ${framesText(present.frames)}` : "";
   const sentence = isFast && !isLate ? `Fast enough to play from disk${room}` : "Too slow to play from disk";
   return { sentence, detail: `${reads}${lately}, ${needed}. ${where}`, isMeasured: isPath };
+}
+
+/** Which form came back sooner at a location, and what automatic packing therefore keeps. */
+export function formsNote(trials: readonly FormatTrial[]): string {
+  const of = (wanted: Packing) => trials.find(({ packing }) => packing === wanted);
+  const [plain, packed] = [of("plain"), of("packed")];
+  if (!plain || !packed) return "";
+  const sooner = soonerForm(plain, packed);
+  const kept = formToKeep(plain, packed);
+  if (!sooner) {
+    const less = plain.storedBytes === packed.storedBytes ? "" : ", which takes less room";
+    return `Neither came back sooner each time: the difference is noise. Automatic packing keeps ${kept}${less}.`;
+  }
+  const [first, second] = sooner === "plain" ? [plain, packed] : [packed, plain];
+  const times = (first.readRate / second.readRate).toPrecision(2);
+  const rounds = plain.readRates.length;
+  return `Read by turns ${rounds} times, ${sooner} came back sooner each time, ${times} times as fast. Automatic packing keeps it.`;
 }
 
 /** What is to be said of a drive's last test. */

@@ -13,6 +13,7 @@ import {
   useSweepFolders,
 } from "../../data/sweep";
 import { agoText, bytesText, durationText, momentText } from "../../parts/format";
+import { LongText } from "../../parts/LongText";
 import { Waiting } from "../../parts/Waiting";
 import { useAttempt } from "./attempt";
 import { countText } from "./sweepWords";
@@ -64,7 +65,9 @@ function FolderSheet({ folder }: { readonly folder: FolderReport }) {
   return (
     <section className="sheet" aria-label={`Folder ${folder.folder}`}>
       <div className="plan-head">
-        <h2>{folder.folder}</h2>
+        <h2>
+          <LongText text={folder.folder} />
+        </h2>
         <div className="plan-actions">
           <Button
             size="sm"
@@ -185,7 +188,7 @@ function KeptFolders({ place }: { readonly place: string }) {
       </div>
       {kept.map((one) => (
         <p key={one.path} className="kept-folder">
-          <span className="mono">{one.path}</span>{" "}
+          <LongText className="mono" text={one.path} />
           <Button
             size="sm"
             variant="outline-dark"
@@ -251,7 +254,7 @@ function Register() {
           <h3>Simulated cache folders of the demo</h3>
           {offered.map((one) => (
             <p key={one.folder} className="kept-folder">
-              <span className="mono">{one.folder}</span>{" "}
+              <LongText className="mono" text={one.folder} />
               <Button
                 size="sm"
                 variant="outline-dark"

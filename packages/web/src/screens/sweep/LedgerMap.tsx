@@ -2,6 +2,7 @@ import { isSweepable, type ItemGroup } from "@kinetocache/core";
 import { Treemap } from "recharts";
 import { useEffect, useRef, useState } from "react";
 import { bytesText } from "../../parts/format";
+import { useTextScale } from "../../parts/textScale";
 import type { Share } from "./ledgerView";
 import { projectText } from "./sweepWords";
 
@@ -34,13 +35,16 @@ interface CellProps {
   readonly size?: number;
   readonly group?: ItemGroup;
   readonly share?: Share;
+  /** How large text is, over the usual size. */
+  readonly scale: number;
   readonly onToggle: (group: ItemGroup) => void;
 }
 
-function Rectangle({ x = 0, y = 0, width = 0, height = 0, depth, name, size = 0, group, share, onToggle }: CellProps) {
+function Rectangle(props: CellProps) {
+  const { x = 0, y = 0, width = 0, height = 0, depth, name, size = 0, group, share, scale, onToggle } = props;
   if (depth !== 1 || width < 1 || height < 1) return null;
   const isStale = group !== undefined && isSweepable(group.state, group.kind);
-  const fits = width > 90 && height > 34;
+  const fits = width > 90 * scale && height > 34 * scale;
   return (
     <g
       className={`map-cell ${isStale ? "is-stale" : ""} ${share === "none" ? "" : "is-selected"}`}
@@ -59,10 +63,10 @@ function Rectangle({ x = 0, y = 0, width = 0, height = 0, depth, name, size = 0,
       <title>{`${name}, ${bytesText(size)}`}</title>
       {fits ? (
         <>
-          <text x={x + 8} y={y + 17}>
-            {shortened(name ?? "", width)}
+          <text x={x + 8} y={y + 17 * scale}>
+            {shortened(name ?? "", width / scale)}
           </text>
-          <text x={x + 8} y={y + 31} className="map-size">
+          <text x={x + 8} y={y + 31 * scale} className="map-size">
             {bytesText(size)}
           </text>
         </>
@@ -81,6 +85,7 @@ function shortened(text: string, width: number): string {
 export function LedgerMap({ groups, shares, onToggle }: LedgerMapProps) {
   const box = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(0);
+  const scale = useTextScale();
   useEffect(() => {
     const observer = new ResizeObserver(([entry]) => setWidth(Math.floor(entry!.contentRect.width)));
     observer.observe(box.current!);
@@ -109,7 +114,7 @@ export function LedgerMap({ groups, shares, onToggle }: LedgerMapProps) {
           data={cells}
           dataKey="size"
           isAnimationActive={false}
-          content={<Rectangle onToggle={onToggle} />}
+          content={<Rectangle scale={scale} onToggle={onToggle} />}
         />
       ) : null}
     </div>

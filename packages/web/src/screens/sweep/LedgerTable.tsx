@@ -1,15 +1,15 @@
 import { isSweepable, type ItemGroup, type OwnerMark, type SweepItem } from "@kinetocache/core";
-import { useVirtualizer } from "@tanstack/react-virtual";
 import { ChevronDown, ChevronRight } from "lucide-react";
 import { memo, useEffect, useRef, useState, type KeyboardEvent } from "react";
 import { shortPath } from "../../data/locations";
 import { isRegistered } from "../../data/marks";
 import { agoText, bytesText } from "../../parts/format";
 import { isSelectable, itemKey, type LedgerRow, type Share, type Sort, type SortColumn } from "./ledgerView";
-import { kindText, projectText, rebuildText } from "./sweepWords";
+import { useRows } from "../../parts/rows";
+import { itemText, kindText, projectText, rebuildText } from "./sweepWords";
 
-// Must match the height of .ledger-row.
-const ROW_HEIGHT = 28;
+// Must match the height of .ledger-row, at the usual size of text.
+const ROW_PX = 28;
 const AHEAD = 4;
 
 const COLUMNS: readonly { readonly label: string; readonly column?: SortColumn; readonly isNumber?: boolean }[] = [
@@ -122,7 +122,11 @@ const GroupRow = memo(function GroupRow({
           aria-expanded={isOpen}
           onClick={() => onOpen(group.id)}
         >
-          {isOpen ? <ChevronDown size={14} aria-hidden="true" /> : <ChevronRight size={14} aria-hidden="true" />}
+          {isOpen ? (
+            <ChevronDown size="0.875rem" aria-hidden="true" />
+          ) : (
+            <ChevronRight size="0.875rem" aria-hidden="true" />
+          )}
         </button>
         <strong title={name}>{name}</strong>
         <small>{group.items.length.toLocaleString("en")}</small>
@@ -199,14 +203,14 @@ const ItemRow = memo(function ItemRow({ item, isInside, isSelected, isKept, plac
     <>
       <span role="gridcell">
         <Box
-          label={`Select ${item.id}`}
+          label={`Select ${itemText(item)}`}
           share={isSelected && isSelectable(item) ? "all" : "none"}
           isDisabled={!isSelectable(item)}
           onChange={(isIn) => onSelect([item], isIn)}
         />
       </span>
       <span role="gridcell" className={`ledger-name ledger-path mono ${isInside ? "is-inside" : ""}`} title={item.id}>
-        {item.id}
+        {itemText(item)}
       </span>
       <span role="gridcell">{kindText(item.kind)}</span>
       <span role="gridcell" className="ledger-state" title={item.reason}>
@@ -261,14 +265,13 @@ export function LedgerTable(props: LedgerTableProps) {
   } = props;
   const box = useRef<HTMLDivElement>(null);
   const [active, setActive] = useState(0);
-  const virtual = useVirtualizer({
+  const { rows: virtual, rowHeight } = useRows({
     count: rows.length,
-    getScrollElement: () => box.current,
-    estimateSize: () => ROW_HEIGHT,
+    scroller: box,
+    heightPx: ROW_PX,
     overscan: AHEAD,
     // The line of names stays on top of the lines.
-    paddingStart: ROW_HEIGHT,
-    scrollPaddingStart: ROW_HEIGHT,
+    hasHead: true,
   });
   const focus = (index: number) => {
     const next = Math.max(0, Math.min(rows.length - 1, index));
@@ -282,7 +285,7 @@ export function LedgerTable(props: LedgerTableProps) {
   const onKeyDown = (event: KeyboardEvent) => {
     const row = (event.target as HTMLElement).closest<HTMLElement>("[data-row]");
     const index = row ? Number(row.dataset.row) : active;
-    const page = Math.floor((box.current?.clientHeight ?? 0) / ROW_HEIGHT) - 1;
+    const page = Math.floor((box.current?.clientHeight ?? 0) / rowHeight) - 1;
     const steps: Readonly<Record<string, number>> = {
       ArrowDown: index + 1,
       ArrowUp: index - 1,

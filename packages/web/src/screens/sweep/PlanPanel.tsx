@@ -1,13 +1,14 @@
 import type { SweepItem, SweepPlan } from "@kinetocache/core";
-import { useVirtualizer } from "@tanstack/react-virtual";
 import { useMemo, useRef } from "react";
 import Button from "react-bootstrap/Button";
 import type { LedgerPlace } from "../../data/ledger";
 import { bytesText, durationText } from "../../parts/format";
+import { LongText } from "../../parts/LongText";
+import { useRows } from "../../parts/rows";
 import { SkippedList } from "./SkippedList";
 import { isRegistered } from "../../data/marks";
 import { itemKey } from "./ledgerView";
-import { countText, rebuildText } from "./sweepWords";
+import { countText, itemText, rebuildText } from "./sweepWords";
 
 interface PlanPanelProps {
   /** With all that was chosen; what of it is skipped does not go. */
@@ -46,7 +47,9 @@ export function PlanPanel({ plan, places, busy, onMove, onLeave }: PlanPanelProp
       <ul className="plan-words">
         {Object.entries(bytesByPlace).map(([place, one]) => (
           <li key={place}>
-            <span className="mono">{bytesText(one)}</span> in {pathOf(place)}
+            <span className="plan-place">
+              <span className="mono">{bytesText(one)}</span> in <LongText text={pathOf(place)} />
+            </span>
           </li>
         ))}
         {rebuildMs > 0 ? (
@@ -73,12 +76,7 @@ const LINE_PX = 24;
 /** Every item that would move: a list of which only what is in view is made. */
 function PlannedItems({ items, pathOf }: { readonly items: readonly SweepItem[]; pathOf: (place: string) => string }) {
   const scroller = useRef<HTMLDivElement>(null);
-  const lines = useVirtualizer({
-    count: items.length,
-    getScrollElement: () => scroller.current,
-    estimateSize: () => LINE_PX,
-    overscan: 8,
-  });
+  const { rows: lines } = useRows({ count: items.length, scroller, heightPx: LINE_PX, overscan: 8 });
   if (items.length === 0) return null;
   return (
     <div className="planned" role="table" aria-label="What would move" aria-rowcount={items.length}>
@@ -96,7 +94,7 @@ function PlannedItems({ items, pathOf }: { readonly items: readonly SweepItem[];
                 style={{ transform: `translateY(${start}px)` }}
               >
                 <span role="cell" title={`${pathOf(place)}/${id}`}>
-                  {isRegistered(place) ? id : project}
+                  {isRegistered(place) ? id : item.shows ? `${project}, ${itemText(item)}` : project}
                 </span>
                 <span role="cell" title={reason}>
                   {reason}

@@ -227,7 +227,7 @@ function RuleRow({ rule, number, report, nameOf, onChange, onRemove }: RuleRowPr
           aria-label={`Remove rule ${number}`}
           onClick={onRemove}
         >
-          <Trash2 size={14} aria-hidden="true" />
+          <Trash2 size="0.875rem" aria-hidden="true" />
         </Button>
       </div>
       {conflict === "" ? null : <p className="control-note">{conflict}</p>}

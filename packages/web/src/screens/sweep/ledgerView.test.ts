@@ -12,7 +12,7 @@ import {
   staleKeys,
   withItems,
 } from "./ledgerView";
-import { conflictText, goesText, rebuildText, ruleText } from "./sweepWords";
+import { conflictText, goesText, itemText, rebuildText, ruleText } from "./sweepWords";
 
 const NOW = Date.UTC(2026, 4, 2, 12);
 const DAY = 24 * 3600 * 1000;
@@ -104,6 +104,22 @@ test("lines are sorted, and an open group is followed by its items", () => {
   expect(ids(plainRows(ITEMS, { column: "usedMs", isDown: false }).map((row) => row.item!)).slice(0, 1)).toBe("d");
   const rebuild = plainRows([item("x"), item("y", { rebuildMs: undefined })], { column: "rebuildMs", isDown: true });
   expect(ids(rebuild.map((row) => row.item!))).toBe("y,x");
+});
+
+test("cached frames are listed by their number, of each size by itself, and found by it", () => {
+  const frame = (key: string, at: number, fraction: number, bytes: number) =>
+    item(key, { shows: { frame: at, fraction }, bytes });
+  const frames = [frame("q", 12, 0.5, 9), frame("r", 3, 0.5, 30), frame("s", 5, 1, 20), frame("t", 101, 0.5, 40)];
+  const groups = groupItems(frames);
+  const rows = groupedRows(groups, new Set([groups[0]!.id]), { column: "bytes", isDown: true });
+  expect(rows.slice(1).map(({ item: one }) => itemText(one!))).toEqual([
+    "Frame 5 at 100 %",
+    "Frame 3 at 50 %",
+    "Frame 12 at 50 %",
+    "Frame 101 at 50 %",
+  ]);
+  expect(ids(filterItems(frames, { search: "frame 12" }, PLACES, NOW))).toBe("q");
+  expect(itemText(item("logs/heron.log"))).toBe("logs/heron.log");
 });
 
 test("a drive's bar adds up to the drive", () => {

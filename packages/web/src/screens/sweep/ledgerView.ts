@@ -1,6 +1,6 @@
 import { isSweepable, type ItemGroup, type ItemKind, type ItemState, type SweepItem } from "@kinetocache/core";
 import type { LedgerPlace } from "../../data/ledger";
-import { projectText } from "./sweepWords";
+import { itemText, projectText } from "./sweepWords";
 
 /** Which items are listed. What is left out leaves none out. */
 export interface LedgerFilter {
@@ -59,6 +59,7 @@ export function filterItems(
       (largerThan === undefined || item.bytes > largerThan) &&
       (words === "" ||
         item.id.toLowerCase().includes(words) ||
+        (item.shows !== undefined && itemText(item).toLowerCase().includes(words)) ||
         projectText(item.project).toLowerCase().includes(words)),
   );
 }
@@ -74,13 +75,22 @@ function compare(a: Sortable, b: Sortable, { column, isDown }: Sort): number {
   return sign * (a[column] < b[column] ? -1 : a[column] > b[column] ? 1 : 0) || b.bytes - a.bytes;
 }
 
-/** Groups in the order that was chosen, each followed by its items where it is open. */
+/** Frames of a composition by their number, of one size after those of another; 0 for all else. */
+function inOrder({ shows: a }: SweepItem, { shows: b }: SweepItem): number {
+  return a && b ? b.fraction - a.fraction || a.frame - b.frame : 0;
+}
+
+/**
+ * Groups in the order that was chosen, each followed by its items where it is open: cached frames by their number,
+ * others in the order that was chosen.
+ */
 export function groupedRows(groups: readonly ItemGroup[], open: ReadonlySet<string>, sort: Sort): LedgerRow[] {
   const rows: LedgerRow[] = [];
   for (const group of [...groups].sort((a, b) => compare(a, b, sort))) {
     rows.push({ group });
     if (!open.has(group.id)) continue;
-    for (const item of [...group.items].sort((a, b) => compare(a, b, sort))) rows.push({ item, isInside: true });
+    const items = [...group.items].sort((a, b) => inOrder(a, b) || compare(a, b, sort));
+    for (const item of items) rows.push({ item, isInside: true });
   }
   return rows;
 }

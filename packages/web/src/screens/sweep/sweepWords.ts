@@ -6,7 +6,7 @@ import {
   type SweepItem,
   type SweepSettings,
 } from "@kinetocache/core";
-import { bytesText, durationText } from "../../parts/format";
+import { bytesText, durationText, fractionText } from "../../parts/format";
 
 export function countText(count: number, what: string): string {
   return `${count.toLocaleString("en")} ${what}${count === 1 ? "" : "s"}`;
@@ -15,6 +15,11 @@ export function countText(count: number, what: string): string {
 /** @param stayed at least one */
 export function stayedText(stayed: readonly Stayed[]): string {
   return `${countText(stayed.length, "item")} stayed in holding: ${stayed[0]!.path}: ${stayed[0]!.reason}`;
+}
+
+/** What an item is called: a cached frame by its number, as far as that is known, and all else by its path. */
+export function itemText({ id, shows }: Pick<SweepItem, "id" | "shows">): string {
+  return shows ? `Frame ${shows.frame} at ${fractionText(shows.fraction)}` : id;
 }
 
 /** What a project is called where it has no name. */

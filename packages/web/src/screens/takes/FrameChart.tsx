@@ -44,7 +44,7 @@ function pointsOf({ first, second, values }: FrameChartProps): Point[] {
   return [...rows.values()].sort((a, b) => a.frame - b.frame);
 }
 
-const TICK = { fontSize: 11, fill: "var(--ink-2)" };
+const TICK = { fontSize: "0.6875rem", fill: "var(--ink-2)" };
 
 /** One take against another, frame by frame. */
 export function FrameChart(props: FrameChartProps) {
@@ -64,12 +64,12 @@ export function FrameChart(props: FrameChartProps) {
           stroke="var(--rule)"
           label={{ value: "frame", position: "insideBottomRight", offset: 0, ...TICK }}
         />
-        <YAxis width={52} unit=" ms" tick={TICK} stroke="var(--rule)" />
+        <YAxis width="auto" unit=" ms" tick={TICK} stroke="var(--rule)" />
         <Tooltip
-          contentStyle={{ background: "var(--sheet)", border: "1px solid var(--rule)", fontSize: 12 }}
+          contentStyle={{ background: "var(--sheet)", border: "1px solid var(--rule)", fontSize: "0.75rem" }}
           labelFormatter={(frame) => `frame ${String(frame)}`}
         />
-        <Legend wrapperStyle={{ fontSize: 12 }} />
+        <Legend wrapperStyle={{ fontSize: "0.75rem" }} />
         <ReferenceLine
           y={first.budgetMs}
           stroke="var(--ink)"

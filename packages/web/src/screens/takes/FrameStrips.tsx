@@ -2,6 +2,7 @@ import { Bar, BarChart, ReferenceLine, ResponsiveContainer, Tooltip, XAxis, YAxi
 import type { StoredTake } from "../../data/database";
 import { takeName } from "../../data/takes";
 import { framesText, msText } from "../../parts/format";
+import { useTextScale } from "../../parts/textScale";
 import { frameColumns, type FrameColumn } from "./frameColumns";
 
 // What is later than this many budgets is drawn no higher.
@@ -56,10 +57,11 @@ function Hint({ active, payload }: { active?: boolean; payload?: readonly { read
   return active && row ? <div className="chart-hint">{columnText(row.payload.column)}</div> : null;
 }
 
-const TICK = { fontSize: 11, fill: "var(--ink-2)" };
+const TICK = { fontSize: "0.6875rem", fill: "var(--ink-2)" };
 
 /** Takes one below the other, a column a frame: late ones stand out, skipped ones are hollow. */
 export function FrameStrips({ takes }: { readonly takes: readonly StoredTake[] }) {
+  const scale = useTextScale();
   return (
     <>
       {takes.map((take) => {
@@ -73,9 +75,9 @@ export function FrameStrips({ takes }: { readonly takes: readonly StoredTake[] }
                 {late} late, {skipped} skipped of {framesText(take.frames.length)}
               </small>
             </div>
-            <ResponsiveContainer width="100%" height={92}>
+            <ResponsiveContainer width="100%" height={92 * scale}>
               <BarChart data={rows} margin={{ top: 4, right: 4, bottom: 0, left: 0 }} barCategoryGap={0}>
-                <XAxis dataKey="first" ticks={ticksOf(rows)} tick={TICK} stroke="var(--rule)" height={18} />
+                <XAxis dataKey="first" ticks={ticksOf(rows)} tick={TICK} stroke="var(--rule)" height={18 * scale} />
                 <YAxis hide domain={[0, MOST_BUDGETS * take.budgetMs]} />
                 <Tooltip cursor={{ fill: "var(--well)" }} content={<Hint />} isAnimationActive={false} />
                 <Bar dataKey="onTime" stackId="one" fill="var(--cost)" isAnimationActive={false} />

@@ -144,7 +144,7 @@ function TakeColumn({ take, names, spread }: TakeColumnProps) {
         <ul className="troubles">
           {take.disturbances.map((disturbance) => (
             <li key={disturbance}>
-              <TriangleAlert size={14} aria-hidden="true" /> {disturbance}
+              <TriangleAlert size="0.875rem" aria-hidden="true" /> {disturbance}
             </li>
           ))}
         </ul>
@@ -297,7 +297,7 @@ export function Takes() {
                     aria-label={`Remove take ${take.id}`}
                     onClick={() => void database.takes.delete(take.id)}
                   >
-                    <Trash2 size={14} aria-hidden="true" />
+                    <Trash2 size="0.875rem" aria-hidden="true" />
                   </Button>
                 </td>
               </tr>
