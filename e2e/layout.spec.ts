@@ -6,6 +6,7 @@ import { expect, goToSweep, measureTake, openPreview, test, type Application } f
 function faults(page: Page): Promise<string[]> {
   return page.evaluate(() => {
     const SLACK = 2;
+    type Place = Pick<DOMRect, "left" | "top" | "right" | "bottom">;
     const nameOf = (element: Element) =>
       `${element.tagName.toLowerCase()}.${[...element.classList].join(".")} "${(element.getAttribute("aria-label") ?? element.textContent).trim().slice(0, 40)}"`;
     const ancestors = (element: Element): Element[] =>
@@ -15,17 +16,20 @@ function faults(page: Page): Promise<string[]> {
     const isShown = (element: Element) =>
       element.checkVisibility({ opacityProperty: true, visibilityProperty: true }) &&
       !element.matches(".btn-check, [type=file], .visually-hidden");
-    /** What of an element is to be seen; undefined where nothing is. */
-    const seen = (element: Element) => {
-      const own = element.getBoundingClientRect();
-      let { left, top, right, bottom } = own;
-      for (const box of ancestors(element).filter(cuts)) {
+    /** What of a place is left between the boxes that cut; undefined where nothing is. */
+    const within = (place: Place, boxes: readonly Element[]): Place | undefined => {
+      let { left, top, right, bottom } = place;
+      for (const box of boxes.filter(cuts)) {
         const around = box.getBoundingClientRect();
         [left, top] = [Math.max(left, around.left), Math.max(top, around.top)];
         [right, bottom] = [Math.min(right, around.right), Math.min(bottom, around.bottom)];
       }
       return right - left > SLACK && bottom - top > SLACK ? { left, top, right, bottom } : undefined;
     };
+    const seen = (element: Element) => within(element.getBoundingClientRect(), ancestors(element));
+    const meet = (one: Place, other: Place) =>
+      Math.min(one.right, other.right) - Math.max(one.left, other.left) > SLACK &&
+      Math.min(one.bottom, other.bottom) - Math.max(one.top, other.top) > SLACK;
     const found: string[] = [];
     const { scrollWidth, clientWidth } = document.documentElement;
     if (scrollWidth > clientWidth) found.push(`the page is ${scrollWidth} wide, in ${clientWidth}`);
@@ -41,29 +45,42 @@ function faults(page: Page): Promise<string[]> {
       if (isText && control.scrollWidth > control.clientWidth + SLACK && !cuts(control) && control.clientWidth > 0)
         found.push(`runs over its edge: ${nameOf(control)}`);
     }
+    // What stands in a sheet, or in one of the parts of the frame, stays in it.
+    for (const element of document.querySelectorAll("body *")) {
+      const around = element.parentElement?.closest(".sheet, .stage, .panel, .foot, .strip, .page");
+      if (!around || !isShown(element) || element.closest("svg")) continue;
+      const isScrolled = ancestors(element).some((one) => around.contains(one) && scrolls(one) && one !== around);
+      const { right } = element.getBoundingClientRect();
+      if (!isScrolled && seen(element) && right > around.getBoundingClientRect().right + SLACK)
+        found.push(`beyond its edge: ${nameOf(element)}`);
+    }
     const places = controls.flatMap((control) => {
       const place = seen(control);
       return place ? [{ control, place }] : [];
     });
     for (const [index, one] of places.entries())
       for (const other of places.slice(index + 1)) {
-        const across = Math.min(one.place.right, other.place.right) - Math.max(one.place.left, other.place.left);
-        const down = Math.min(one.place.bottom, other.place.bottom) - Math.max(one.place.top, other.place.top);
         const isInside = one.control.contains(other.control) || other.control.contains(one.control);
-        if (across > SLACK && down > SLACK && !isInside)
+        if (!isInside && meet(one.place, other.place))
           found.push(`overlap: ${nameOf(one.control)} and ${nameOf(other.control)}`);
       }
 
-    for (const element of document.querySelectorAll("body *")) {
-      const isText = [...element.childNodes].some(
-        (node) => node.nodeType === Node.TEXT_NODE && node.textContent!.trim(),
+    const texts = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT);
+    while (texts.nextNode()) {
+      const element = texts.currentNode.parentElement!;
+      if (!texts.currentNode.textContent!.trim() || !isShown(element) || element.closest("svg, .cm-editor, label"))
+        continue;
+      const range = document.createRange();
+      range.selectNodeContents(texts.currentNode);
+      const text = range.getBoundingClientRect();
+      const shown = within(text, [element, ...ancestors(element)]);
+      if (!shown) continue;
+      const covered = places.find(
+        ({ control, place }) => meet(shown, place) && !control.contains(element) && !element.contains(control),
       );
-      if (!isText || !isShown(element) || !seen(element) || element.closest("svg, .cm-editor")) continue;
+      if (covered) found.push(`lies over a control: ${nameOf(element)} over ${nameOf(covered.control)}`);
       const box = [element, ...ancestors(element)].find(cuts);
       if (!box || scrolls(box)) continue;
-      const range = document.createRange();
-      range.selectNodeContents(element);
-      const text = range.getBoundingClientRect();
       const around = box.getBoundingClientRect();
       const isCut = text.right > around.right + SLACK || text.bottom > around.bottom + SLACK + 1;
       // What is shortened on purpose is whole on hover.
@@ -91,6 +108,10 @@ async function walk(page: Page, application: Application): Promise<string[]> {
   await openPreview(page, application);
   expect(await rowsInView(page)).toBeGreaterThanOrEqual(3);
   await look("Preview");
+  // A take of a second.
+  await page.locator(".playhead").focus();
+  for (let frame = 1; frame < 24; frame++) await page.keyboard.press("ArrowRight");
+  await page.keyboard.press("o");
   await measureTake(page);
   await page.locator(".layer-name").first().click();
   await look("Layer");

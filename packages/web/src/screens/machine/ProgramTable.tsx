@@ -47,10 +47,11 @@ function ProgramRow({ program, seconds, real }: RowProps) {
     void markProgram(id, value === "" ? undefined : (value as "keep" | "not needed")).catch((error: Error) =>
       notify(error.message),
     );
+  const count = processes > 1 ? `${processes} processes` : "";
   return (
     <tr>
-      <td className="program-name">
-        {name} {processes > 1 ? <small>{processes} processes</small> : null}
+      <td className="program-name" title={`${name} ${count}`}>
+        {name} {count === "" ? null : <small>{count}</small>}
         {commandLine === undefined ? null : <LongText className="program-command" text={commandLine} />}
       </td>
       <td className={`number ${memoryMeasured ? "" : "is-estimate"}`}>

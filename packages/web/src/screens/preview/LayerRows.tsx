@@ -76,6 +76,7 @@ const LayerRow = memo(function LayerRow({
   edit,
 }: LayerRowProps) {
   const once = onceMs ? `and ${msText(onceMs)} once, for what stays the same in every frame` : undefined;
+  const about = effectsOff && layer.effects.length > 0 ? "effects off in the preview" : summary(layer);
   return (
     <li
       className={`layer-row ${selected ? "is-selected" : ""} ${shown ? "" : "is-off"}`}
@@ -90,9 +91,15 @@ const LayerRow = memo(function LayerRow({
       >
         {layer.enabled ? <Eye size="0.9375rem" aria-hidden="true" /> : <EyeOff size="0.9375rem" aria-hidden="true" />}
       </Button>
-      <button type="button" className="layer-name" aria-pressed={selected} onClick={() => onSelect(layer.id)}>
+      <button
+        type="button"
+        className="layer-name"
+        title={`${layer.name}: ${about}`}
+        aria-pressed={selected}
+        onClick={() => onSelect(layer.id)}
+      >
         <strong>{layer.name}</strong>
-        <span>{effectsOff && layer.effects.length > 0 ? "effects off in the preview" : summary(layer)}</span>
+        <span>{about}</span>
       </button>
       <span className="layer-toggles">
         <Button
