@@ -1,5 +1,5 @@
-import { lazy, Suspense, useEffect } from "react";
-import { BrowserRouter, Navigate, Route, Routes } from "react-router";
+import { Suspense, useEffect } from "react";
+import { BrowserRouter, Navigate, Route, Routes, useLocation } from "react-router";
 import { useContention } from "./data/contention";
 import { send, useEngine } from "./data/engineStore";
 import { useTold } from "./data/told";
@@ -9,15 +9,16 @@ import { EngineFault } from "./parts/EngineFault";
 import { JobDrawer } from "./parts/JobDrawer";
 import { Notices } from "./parts/Notices";
 import { Rail } from "./parts/Rail";
+import { screen } from "./parts/screen";
 import { ServerGone } from "./parts/ServerGone";
 import { Waiting } from "./parts/Waiting";
 import { Preview } from "./screens/preview/Preview";
 
-const Bench = lazy(async () => ({ default: (await import("./screens/bench/Bench")).Bench }));
-const Machine = lazy(async () => ({ default: (await import("./screens/machine/Machine")).Machine }));
-const Storage = lazy(async () => ({ default: (await import("./screens/storage/Storage")).Storage }));
-const Takes = lazy(async () => ({ default: (await import("./screens/takes/Takes")).Takes }));
-const Sweep = lazy(async () => ({ default: (await import("./screens/sweep/Sweep")).Sweep }));
+const Bench = screen(async () => (await import("./screens/bench/Bench")).Bench);
+const Machine = screen(async () => (await import("./screens/machine/Machine")).Machine);
+const Storage = screen(async () => (await import("./screens/storage/Storage")).Storage);
+const Takes = screen(async () => (await import("./screens/takes/Takes")).Takes);
+const Sweep = screen(async () => (await import("./screens/sweep/Sweep")).Sweep);
 
 /** Anything the user does makes background rendering wait anew. */
 function useTouch(): void {
@@ -36,6 +37,26 @@ function Told() {
   return null;
 }
 
+const screenOf = (pathname: string) => pathname.split("/", 2)[1];
+
+/** The screen that is open. One whose code is not there yet says so at once, rather than leaving the last one on show. */
+function Screens() {
+  const { pathname } = useLocation();
+  return (
+    <Suspense key={screenOf(pathname)} fallback={<Waiting for="Opening…" />}>
+      <Routes>
+        <Route path="/preview" element={<Preview />} />
+        <Route path="/bench" element={<Bench />} />
+        <Route path="/machine" element={<Machine />} />
+        <Route path="/storage" element={<Storage />} />
+        <Route path="/takes" element={<Takes />} />
+        <Route path="/sweep/*" element={<Sweep />} />
+        <Route path="*" element={<Navigate to="/preview" replace />} />
+      </Routes>
+    </Suspense>
+  );
+}
+
 export function App() {
   useTouch();
   const engine = useEngine((state) => state.engine);
@@ -48,17 +69,7 @@ export function App() {
         <WorkspaceProvider key={engine} waiting={<Waiting for="Opening the compositions…" />}>
           <Told />
           <BudgetStrip />
-          <Suspense fallback={<Waiting for="Opening…" />}>
-            <Routes>
-              <Route path="/preview" element={<Preview />} />
-              <Route path="/bench" element={<Bench />} />
-              <Route path="/machine" element={<Machine />} />
-              <Route path="/storage" element={<Storage />} />
-              <Route path="/takes" element={<Takes />} />
-              <Route path="/sweep/*" element={<Sweep />} />
-              <Route path="*" element={<Navigate to="/preview" replace />} />
-            </Routes>
-          </Suspense>
+          <Screens />
           <footer className="foot">
             <div>
               <ServerGone />
