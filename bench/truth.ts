@@ -82,6 +82,7 @@ async function sameStretch(driver: Driver): Promise<void> {
   for (let n = 0; n < 100; n++) await page.locator(".playhead").press("ArrowRight");
   await page.keyboard.press("i");
   await driver.stretch(STRETCH);
+  await page.locator(".range-text", { hasText: `in 100 – out ${99 + STRETCH}` }).waitFor();
 }
 
 /** Layers' costs over 20 frames on an idle machine, with a busy process on each core, and after a reload. */

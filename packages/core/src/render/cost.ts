@@ -259,10 +259,14 @@ export class CostModel {
 
   /** Estimated cost of a node by itself. */
   estimate(node: GraphNode): Milliseconds | undefined {
-    const line = this.coefficients(node.kind);
+    return this.expected({ layer: node.layer, kind: node.kind, units: workUnits(node) });
+  }
+
+  /** What a node that was measured is expected to cost. @returns undefined while nothing of its kind was measured */
+  expected({ layer, kind, units }: Pick<CostSample, "layer" | "kind" | "units">): Milliseconds | undefined {
+    const line = this.coefficients(kind);
     if (!line) return undefined;
-    const units = workUnits(node);
-    const site = this.sites.get(siteOf(node));
+    const site = this.sites.get(siteOf({ layer, kind }));
     return (line.a + line.b * units) * (site?.ratioTo(line, units) ?? 1);
   }
 

@@ -204,6 +204,30 @@ test("what took double while others had half the processor costs the same", () =
   expect(fresh.costs[1]).toBeCloseTo(22, 6);
 });
 
+test("a short node that was left alone while others had half the processor does not count half", () => {
+  const known = costs();
+  const took = (frame: number, short: number, long: number): CostSample[] => {
+    const [, place, root] = samples(frame, 0);
+    return [
+      { ...place!, ms: short },
+      { ...root!, ms: long },
+    ];
+  };
+  for (let frame = 4; frame < 24; frame++) measure(known, frame, timing(42, took(frame, 2, 40)));
+  // Others have their turns in slices much longer than it: it waits for one now and then, and mostly for none.
+  for (let again = 0; again < 6; again++)
+    for (let frame = 4; frame < 24; frame++) {
+      const short = frame % 4 ? 2 : 10;
+      measure(known, frame, timing(80 + short, took(frame, short, 80), { share: 0.5 }));
+    }
+  for (let frame = 0; frame < 24; frame++) place(known, frame);
+  for (const range of [
+    { in: 0, out: 4 },
+    { in: 4, out: 24 },
+  ])
+    expect(known.layerSummary(4, range)[0]!.rangeMs).toBeCloseTo(2, 0.5);
+});
+
 test("what is drawn once for all frames is told apart", () => {
   const known = warmedUp();
   expect(known.layerSummary(4, { in: 0, out: 24 })[0]!.onceMs).toBeUndefined();

@@ -1,6 +1,7 @@
 import {
   CostModel,
   type ContentKey,
+  type CostSample,
   type CostKnowledge,
   type FrameEstimate,
   type FrameGraph,
@@ -248,8 +249,9 @@ export class FrameCosts {
     let ms = totalMs * share;
     const nodesMs = samples.reduce((sum, sample) => sum + sample.ms, 0);
     model.addRest(pixels, Math.max(0, totalMs - nodesMs) * share, weight);
-    for (const { ms: took, ...sample } of samples) {
-      const own = took * share;
+    const ownMs = ownTimes(samples, share, model);
+    for (const [index, sample] of samples.entries()) {
+      const own = ownMs[index]!;
       model.add({ ...sample, ms: own }, weight);
       if (still.has(sample.key)) {
         ms -= own;
@@ -316,6 +318,27 @@ export class FrameCosts {
     }
   }
 }
+
+// On a busy processor others have turns of some milliseconds: what takes much longer has had its part of them.
+const LONG_MS: Milliseconds = 15;
+
+/**
+ * What nodes took by themselves. Where others had the processor for part of the time, a short node was either left alone
+ * or waited for turns longer than itself: what is expected of it tells more, brought to what all of them took.
+ */
+function ownTimes(samples: readonly CostSample[], share: number, model: CostModel): readonly Milliseconds[] {
+  const own = samples.map(({ ms }) => ms * share);
+  const expected = samples.map((sample) => model.expected(sample) ?? NaN);
+  const ratio = sum(own) / sum(expected);
+  if (share === 1 || !Number.isFinite(ratio)) return own;
+  const isLong = ({ ms }: CostSample) => ms >= LONG_MS;
+  const shortMs = samples.map((sample, index) => (isLong(sample) ? 0 : expected[index]! * ratio));
+  const longMs = sum(own.filter((_, index) => isLong(samples[index]!)));
+  const longRatio = (sum(own) - sum(shortMs)) / longMs;
+  return samples.map((sample, index) => (isLong(sample) ? own[index]! * longRatio : shortMs[index]!));
+}
+
+const sum = (values: readonly number[]) => values.reduce((total, value) => total + value, 0);
 
 type Weighed = [origin: number, ms: Milliseconds, byLayer: ReadonlyMap<string, Milliseconds>];
 
