@@ -27,6 +27,13 @@ test("frames that take twice as long as was expected double the rest after some 
   expect(ms).toBeLessThanOrEqual(1000);
 });
 
+test("the first frames, which take several times as long as any later, do not count for long", () => {
+  const pace = new FillPace();
+  for (const tookMs of [396, 328, 110, 103, 118, 114]) pace.rendered(tookMs, 100);
+  expect(pace.remainingMs({ costMs: 1000, fetches: 0 }, 1, 30)! / 1100).toBeGreaterThan(0.9);
+  expect(pace.remainingMs({ costMs: 1000, fetches: 0 }, 1, 30)! / 1100).toBeLessThan(1.1);
+});
+
 test("frames that travel together count by how they follow each other, and a rest between them does not", () => {
   const pace = new FillPace();
   for (let n = 0; n < 40; n++) pace.fetched(1000 + n * 10, 960 + n * 10);

@@ -1,4 +1,5 @@
 import { IN_MEMORY, type FrameRange, type Milliseconds } from "@kinetocache/core";
+import { median } from "./median";
 
 /** What is still to be done for frames to be held. */
 export interface FillRest {
@@ -44,9 +45,9 @@ class Fading {
   private sum = 0;
   private weight = 0;
 
-  add(value: number, weight: number): void {
+  add(value: number): void {
     this.sum = this.sum * FADE + value;
-    this.weight = this.weight * FADE + weight;
+    this.weight = this.weight * FADE + 1;
   }
 
   get mean(): number | undefined {
@@ -54,28 +55,34 @@ class Fading {
   }
 }
 
+// Of the last so many frames the middle one counts: the first of all take several times as long as any later.
+const FRAMES = 9;
+
 /** How quickly frames come while filling, learned from those that came. */
 export class FillPace {
-  private readonly slowdown = new Fading();
+  /** What the last frames took, over what they were expected to cost. */
+  private readonly slowdowns: number[] = [];
   private readonly gap = new Fading();
   private lastFetchMs = -Infinity;
 
   /** A frame was rendered. @param tookMs from its start to its end @param costMs what it was expected to cost */
   rendered(tookMs: Milliseconds, costMs: Milliseconds): void {
-    if (costMs > 0) this.slowdown.add(tookMs, costMs);
+    if (costMs <= 0) return;
+    this.slowdowns.push(tookMs / costMs);
+    if (this.slowdowns.length > FRAMES) this.slowdowns.shift();
   }
 
   /** A frame came from disk. @param startedMs when it was asked for */
   fetched(nowMs: Milliseconds, startedMs: Milliseconds): void {
     // Several are on their way at a time: what counts is how long after the one before it came, unless nothing was asked for.
     const hasRested = nowMs - this.lastFetchMs > REST_MS;
-    this.gap.add(nowMs - (hasRested ? startedMs : this.lastFetchMs), 1);
+    this.gap.add(nowMs - (hasRested ? startedMs : this.lastFetchMs));
     this.lastFetchMs = nowMs;
   }
 
   /** What rendering a frame takes at present. @param costMs what it is expected to cost */
   renderMs(costMs: Milliseconds): Milliseconds {
-    return costMs * (this.slowdown.mean ?? 1);
+    return costMs * (this.slowdowns.length > 0 ? median(this.slowdowns) : 1);
   }
 
   /** Time for the rest; undefined where there is none. @param fetchMs what a fetch takes, while none was noted */
