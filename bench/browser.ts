@@ -80,6 +80,18 @@ export class Driver {
     return Number(/(\d+)(?: of \d+)? frames in memory/.exec(text)![1]);
   }
 
+  /** Waits until memory has so many frames of the composition. */
+  async hasFrames(wanted: number): Promise<void> {
+    await this.page.waitForFunction(
+      (least) => {
+        const text = document.querySelector<HTMLElement>(".verdict")?.innerText ?? "";
+        return Number(/(\d+)(?: of \d+)? frames in memory/.exec(text)?.[1] ?? 0) >= least;
+      },
+      wanted,
+      { polling: 500 },
+    );
+  }
+
   async type(label: string, value: string): Promise<void> {
     await typeInto(this.page, label, value);
   }

@@ -20,6 +20,8 @@ const renderedFrames = (driver: Driver) => panelNumber(driver, /^(\d+) frames? r
 const settle = ({ page }: Driver) => page.waitForTimeout(700);
 
 const ACTIONS = 40;
+// After so many frames each worker has drawn the artwork.
+const DRAWN = 8;
 
 /** From a key press during filling to the moment at which nothing is rendered for filling any more. */
 export const stopFillMs: Measure = () =>
@@ -38,6 +40,8 @@ export const stopFillMs: Measure = () =>
       await driver.choose("size", size);
       await driver.type("Memory budget in gigabytes", "4");
       await driver.type("Idle delay", "0.5");
+      // Artwork is drawn once for each worker and size, 50 to 140 ms at full size, and cannot be given up half-way.
+      await driver.hasFrames(DRAWN);
       const times: number[] = [];
       for (let n = 0; n < ACTIONS; n++) {
         // An edit now and then, or all would be filled before long.

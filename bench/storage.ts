@@ -51,16 +51,7 @@ async function openWithFrames(driver: Driver, name: string, frames: number): Pro
   await driver.open();
   await driver.openComposition(name);
   await driver.type("Idle delay", "0");
-  await driver.page.waitForFunction(
-    (wanted) => {
-      const held = /(\d+)(?: of \d+)? frames in memory/.exec(
-        document.querySelector<HTMLElement>(".verdict")?.innerText ?? "",
-      );
-      return Number(held?.[1] ?? 0) >= wanted;
-    },
-    frames,
-    { polling: 500 },
-  );
+  await driver.hasFrames(frames);
   await driver.choose("background", "Off");
   await driver.page.waitForTimeout(2000);
   await driver.goTo("Storage");

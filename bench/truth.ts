@@ -24,12 +24,7 @@ export const memoryAfterSwitchMs: Measure = () =>
     await driver.choose("size", "100 %");
     await driver.choose("depth", "float");
     await driver.type("Memory budget in gigabytes", "0.5");
-    await page.waitForFunction(
-      () =>
-        Number(
-          /(\d+)(?: of \d+)? frames in memory/.exec(document.querySelector<HTMLElement>(".verdict")!.innerText)?.[1],
-        ) >= 3,
-    );
+    await driver.hasFrames(3);
     const largeBytes = await driver.pageProcessBytes("Pss");
     const station = parseDocumentText(readFileSync("demo/compositions/ringing-station.json", "utf8"));
     const buffers = availableParallelism() * workingBuffers(station, FULL_QUALITY).memoryBytes;
