@@ -1158,7 +1158,7 @@ export class Engine {
       return;
     }
     const job = this.jobs.end(outcome.job);
-    this.responses.noteEnd(outcome.job);
+    this.responses.noteEnd(outcome.job, outcome.kind === "cancelled" ? outcome.stoppedMs : undefined);
     this.takeBack(job, outcome);
     if (this.bakery.end(outcome)) {
       this.pump();

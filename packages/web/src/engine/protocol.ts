@@ -542,7 +542,12 @@ export type RenderOutcome =
     }
   | ({ readonly kind: "baked"; readonly job: number; readonly key: ContentKey } & Lent)
   | ({ readonly kind: "branch"; readonly job: number; readonly branch: Branch } & BranchTiming & Lent)
-  | ({ readonly kind: "cancelled"; readonly job: number } & Lent)
+  | ({
+      readonly kind: "cancelled";
+      readonly job: number;
+      /** When nothing was rendered for it any more, by `sharedNow`; unknown where its worker ended. */
+      readonly stoppedMs?: Milliseconds;
+    } & Lent)
   /** `ended` when the worker is of no use afterwards: it could not start, or its WebAssembly broke off in the middle. */
   | ({ readonly kind: "failed"; readonly job: number; readonly reason: string; readonly ended: boolean } & Lent)
   /** A stored picture that was to be drawn is missing or altered; or all are, as while the server is gone. */

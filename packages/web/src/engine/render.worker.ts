@@ -29,6 +29,7 @@ import { GpuRenderer } from "./gpu/gpuRenderer";
 import { GraphicsError } from "./gpu/graphicsError";
 import { newPixels, releasePixels } from "./pixels";
 import type { BakeTask, MadePicture, RenderInit, RenderOutcome, RenderRequest, TriedBakes } from "./protocol";
+import { sharedNow } from "./responses";
 import { StoredPictureError, StoredPictures } from "./storedPictures";
 
 // The engine compiles hot loops anew while they run; after this many frames they are as fast as they get.
@@ -192,7 +193,7 @@ async function render(context: Ready, request: RenderRequest & { kind: "render" 
   } catch (error) {
     const reason = error instanceof Error ? error.message : String(error);
     const back = buffersOf(lent);
-    if (error instanceof RenderCancelled) reply({ kind: "cancelled", job, lent }, back);
+    if (error instanceof RenderCancelled) reply({ kind: "cancelled", job, stoppedMs: sharedNow(), lent }, back);
     else if (error instanceof StoredPictureError)
       reply({ kind: "unreadable", job, stored: error.stored, all: error.all, reason, lent }, back);
     else if (error instanceof GraphicsError) {
@@ -273,7 +274,7 @@ async function bakePicture(context: Ready, { job, bake }: RenderRequest & { kind
     reply({ kind: "baked", job, key: liveKey, lent: [] });
   } catch (error) {
     const reason = error instanceof Error ? error.message : String(error);
-    if (error instanceof RenderCancelled) reply({ kind: "cancelled", job, lent: [] });
+    if (error instanceof RenderCancelled) reply({ kind: "cancelled", job, stoppedMs: sharedNow(), lent: [] });
     else reply({ kind: "failed", job, reason, ended: isBroken(error), lent: [] });
   }
 }

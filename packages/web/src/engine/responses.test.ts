@@ -15,6 +15,15 @@ test("work has given way when the last of what was under way is over, whatever b
   expect(responses.times.gaveWayMs).toBeLessThan(10_000);
 });
 
+test("what a worker says of when it stopped counts, however late that is heard", () => {
+  const responses = new Responses();
+  const now = sharedNow();
+  responses.noteAction(now - 500, [4, 5]);
+  responses.noteEnd(5, now - 488);
+  responses.noteEnd(4, now - 492);
+  expect(responses.times.gaveWayMs).toBeCloseTo(12, 1);
+});
+
 test("an action while nothing is under way leaves the last time standing", () => {
   const responses = new Responses();
   responses.noteAction(sharedNow() - 20, [1]);

@@ -17,7 +17,14 @@ export function sharedNow(): Milliseconds {
 export class Responses {
   private gaveWayMs: Milliseconds | undefined;
   private seekMs: Milliseconds | undefined;
-  private action: { readonly sentMs: Milliseconds; readonly jobs: Set<number> } | undefined;
+  private action:
+    | {
+        readonly sentMs: Milliseconds;
+        readonly jobs: Set<number>;
+        /** When the last of those that are over ended. */
+        endedMs: Milliseconds;
+      }
+    | undefined;
   private seekSentMs: Milliseconds | undefined;
 
   get times(): ResponseTimes {
@@ -27,14 +34,16 @@ export class Responses {
 
   /** The user did something. @param jobs background work that was under way then */
   noteAction(sentMs: Milliseconds, jobs: readonly number[]): void {
-    if (jobs.length > 0) this.action = { sentMs, jobs: new Set(jobs) };
+    if (jobs.length > 0) this.action = { sentMs, jobs: new Set(jobs), endedMs: sentMs };
   }
 
-  /** A job is over, whether done or given up. */
-  noteEnd(job: number): void {
+  /** A job is over, whether done or given up. @param endedMs when, by `sharedNow`; it may be told of later */
+  noteEnd(job: number, endedMs: Milliseconds = sharedNow()): void {
     const { action } = this;
-    if (!action?.jobs.delete(job) || action.jobs.size > 0) return;
-    this.gaveWayMs = sharedNow() - action.sentMs;
+    if (!action?.jobs.delete(job)) return;
+    action.endedMs = Math.max(action.endedMs, endedMs);
+    if (action.jobs.size > 0) return;
+    this.gaveWayMs = action.endedMs - action.sentMs;
     this.action = undefined;
   }
 
