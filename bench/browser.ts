@@ -115,18 +115,19 @@ export class Driver {
   }
 
   /**
-   * Memory of the browser's page processes that is really in use.
+   * Memory of the page's process that is really in use; the browser keeps smaller ones beside it, for pages to come.
    * @param by all of it, or what is shared with other processes by its share
    */
   async pageProcessBytes(by: "Rss" | "Pss" = "Rss"): Promise<number> {
-    let bytes = 0;
+    let largest = 0;
     for (const pid of (await readdir("/proc")).filter((name) => /^\d+$/.test(name))) {
       const command = await readFile(`/proc/${pid}/cmdline`, "utf8").catch(() => "");
       if (!command.includes("--type=renderer") || !(await isDescendant(Number(pid)))) continue;
       const rollup = await readFile(`/proc/${pid}/smaps_rollup`, "utf8");
-      bytes += Number(new RegExp(`^${by}:\\s+(\\d+) kB`, "m").exec(rollup)?.[1] ?? 0) * 1024;
+      const bytes = Number(new RegExp(`^${by}:\\s+(\\d+) kB`, "m").exec(rollup)?.[1] ?? 0) * 1024;
+      largest = Math.max(largest, bytes);
     }
-    return bytes;
+    return largest;
   }
 
   /** Opens Night Roost at another rate, everything else unchanged. */
