@@ -19,7 +19,7 @@ const renderedFrames = (driver: Driver) => panelNumber(driver, /^(\d+) frames? r
 /** Lets the screen catch up with the engine. */
 const settle = ({ page }: Driver) => page.waitForTimeout(700);
 
-const ACTIONS = 40;
+const ACTIONS = 30;
 // After so many frames each worker has drawn the artwork.
 const DRAWN = 8;
 
@@ -224,8 +224,8 @@ export const terrainFrameMs: Measure = () =>
   });
 
 /** Estuary Map at 50 %, all of it in memory. */
-// Three seconds: a whole composition of this size takes minutes to fill.
-const FRAMES_4K = 72;
+// Two seconds: a whole composition of this size takes minutes to fill.
+const FRAMES_4K = 48;
 
 export const cached4k: Measure = () =>
   Driver.with(async (driver) => {

@@ -21,6 +21,7 @@ import { unregisterFolder, type OverCap } from "../../data/server";
 import { holdSelection, restoreBatch, useFrames, useHolds, type PlacedFrame } from "../../data/sweep";
 import { useWorkspace } from "../../data/workspace";
 import { bytesText, durationText, framesText } from "../../parts/format";
+import { LongText } from "../../parts/LongText";
 import { NumberField } from "../../parts/NumberField";
 import { stayedText } from "../sweep/sweepWords";
 
@@ -282,7 +283,7 @@ export function LocationPanel({ location, roles }: LocationPanelProps) {
   return (
     <section className="sheet" aria-label="Chosen location">
       <h2>
-        <span className="location-title">{path ?? name}</span>{" "}
+        <LongText text={path ?? name} />
         <small>{contents ? framesText(contents.frames) : ""}</small>
       </h2>
       {condition.kind === "open" ? null : <p className="control-warning">{condition.detail}</p>}
