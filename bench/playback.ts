@@ -137,7 +137,7 @@ export const parallelEfficiency: Measure = () =>
       whilePlaying: efficiency("playing"),
       whilePlayingWith1: rounded(rate("playing1")),
       whilePlayingWith2: rounded(rate("playing2")),
-      rounds: ROUNDS,
+      eachRound: [1, 2].map((workers) => rates[`filling${workers}`]!.map((one) => rounded(one))),
       mostStolenShare: rounded(worst),
     };
   });
