@@ -38,9 +38,10 @@ export function judgeFormat(trial: FormatTrial, rate: Rate, roomBytes: Bytes): F
 
 /** Of two forms that were read by turns, the one that came back sooner each time; undefined where that is noise. */
 export function soonerForm(plain: FormatTrial, packed: FormatTrial): "plain" | "packed" | undefined {
-  const ahead = plain.readRates.filter((rate, round) => rate > packed.readRates[round]!).length;
-  if (ahead === 0) return "packed";
-  return ahead === plain.readRates.length ? "plain" : undefined;
+  const isAhead = (one: FormatTrial, other: FormatTrial) =>
+    one.readRates.every((rate, round) => rate > (other.readRates[round] ?? Infinity));
+  if (isAhead(packed, plain)) return "packed";
+  return isAhead(plain, packed) ? "plain" : undefined;
 }
 
 /** What automatic packing keeps once both were measured: what comes back sooner, or else what takes less room. */

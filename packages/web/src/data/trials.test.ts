@@ -2,6 +2,9 @@ import "fake-indexeddb/auto";
 import { database } from "./database";
 import { keepFormats, keepTrial, measuredForms, readTrial } from "./trials";
 
+const HALF = { fraction: 0.5, depth: "8-bit" } as const;
+const QUARTER = { ...HALF, fraction: 0.25 };
+
 const processor = { device: "processor" as const, rate: 20, frames: 12, nodes: [], nodesTimed: true };
 
 test("what was measured last is there again, with when and on what", async () => {
@@ -33,16 +36,16 @@ test("what formats do at one place stays beside that at another, for as long as 
   });
   const rates = async () =>
     (await readTrial("formatTrial"))!.results.map(({ location, readRate }) => [location, readRate]);
-  await keepFormats("Night Roost", 0.5, [at("main", 50)]);
-  await keepFormats("Night Roost", 0.5, [at("browser", 400)]);
-  await keepFormats("Night Roost", 0.5, [at("main", 60)]);
+  await keepFormats("Night Roost", HALF, [at("main", 50)]);
+  await keepFormats("Night Roost", HALF, [at("browser", 400)]);
+  await keepFormats("Night Roost", HALF, [at("main", 60)]);
   expect(await rates()).toEqual([
     ["browser", 400],
     ["main", 60],
   ]);
-  await keepFormats("Night Roost", 0.25, [at("main", 70)]);
+  await keepFormats("Night Roost", QUARTER, [at("main", 70)]);
   expect(await rates()).toEqual([["main", 70]]);
-  await keepFormats("Estuary Map", 0.25, [at("browser", 80)]);
+  await keepFormats("Estuary Map", QUARTER, [at("browser", 80)]);
   expect(await rates()).toEqual([["browser", 80]]);
 });
 
@@ -69,9 +72,10 @@ test("what automatic packing keeps is known only of the frames that were measure
     of("other", "packed", 50, 6, 6),
     of("torn", "plain", 100, 5, 5),
   ];
-  const trials = { composition: "Night Roost", fraction: 0.5, atMs: 1, results };
-  expect(measuredForms(trials, "Night Roost", 0.5)).toEqual({ main: "packed", browser: "plain", other: "packed" });
-  expect(measuredForms(trials, "Night Roost", 0.25)).toEqual({});
-  expect(measuredForms(trials, "Estuary Map", 0.5)).toEqual({});
-  expect(measuredForms(undefined, "Night Roost", 0.5)).toEqual({});
+  const trials = { composition: "Night Roost", ...HALF, atMs: 1, results };
+  expect(measuredForms(trials, "Night Roost", HALF)).toEqual({ main: "packed", browser: "plain", other: "packed" });
+  expect(measuredForms(trials, "Night Roost", QUARTER)).toEqual({});
+  expect(measuredForms(trials, "Night Roost", { ...HALF, depth: "float" })).toEqual({});
+  expect(measuredForms(trials, "Estuary Map", HALF)).toEqual({});
+  expect(measuredForms(undefined, "Night Roost", HALF)).toEqual({});
 });

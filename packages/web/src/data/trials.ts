@@ -1,9 +1,11 @@
 import {
   DECODE_DEVICES,
+  DEPTHS,
   formToKeep,
   PACKINGS,
   RENDER_DEVICES,
   type ClipAsset,
+  type Depth,
   type FormatTrial,
   type GraphicsResult,
 } from "@kinetocache/core";
@@ -40,6 +42,8 @@ interface DecodingTrial extends Measured {
 /** What formats do at each location that was tried with frames of one composition at one size. */
 export interface FormatTrials extends Measured {
   readonly fraction: number;
+  /** In which the composition was rendered: other depths are kept in other formats. */
+  readonly depth: Depth;
   readonly results: readonly FormatTrial[];
 }
 
@@ -90,6 +94,9 @@ const SCHEMAS = {
   formatTrial: Joi.object<FormatTrials>({
     ...measured,
     fraction: positive,
+    depth: Joi.string()
+      .valid(...DEPTHS)
+      .required(),
     results: Joi.array()
       .items(
         Joi.object({
@@ -123,19 +130,23 @@ export async function keepTrial<Key extends keyof Trials>(
 /** Keeps what formats do at a location, beside what is known of others with the same frames. */
 export async function keepFormats(
   composition: string,
-  fraction: number,
+  { fraction, depth }: Pick<FormatTrials, "fraction" | "depth">,
   results: readonly FormatTrial[],
 ): Promise<void> {
   const before = await readTrial("formatTrial");
-  const isAlike = before?.composition === composition && before.fraction === fraction;
+  const isAlike = before?.composition === composition && before.fraction === fraction && before.depth === depth;
   const fresh = new Set(results.map(({ location }) => location));
   const others = isAlike ? before.results.filter(({ location }) => !fresh.has(location)) : [];
-  await keepTrial("formatTrial", composition, { fraction, results: [...others, ...results] });
+  await keepTrial("formatTrial", composition, { fraction, depth, results: [...others, ...results] });
 }
 
-/** By location, what automatic packing keeps of a composition at a size, as far as that was measured. */
-export function measuredForms(trials: FormatTrials | undefined, composition: string, fraction: number): MeasuredForms {
-  if (trials?.composition !== composition || trials.fraction !== fraction) return {};
+/** By location, what automatic packing keeps of a composition at a size and depth, as far as that was measured. */
+export function measuredForms(
+  trials: FormatTrials | undefined,
+  composition: string,
+  { fraction, depth }: Pick<FormatTrials, "fraction" | "depth">,
+): MeasuredForms {
+  if (trials?.composition !== composition || trials.fraction !== fraction || trials.depth !== depth) return {};
   const plainOnes = trials.results.filter(({ packing }) => packing === "plain");
   return Object.fromEntries(
     plainOnes.flatMap((plain) => {

@@ -194,7 +194,8 @@ export function WorkspaceProvider({
   useEffect(() => {
     if (!state) return;
     const { fraction } = inForce(state.settings);
-    send({ kind: "storeAs", forms: measuredForms(trials, state.stored.name, fraction) });
+    const { depth } = currentDocument(state.stored.history);
+    send({ kind: "storeAs", forms: measuredForms(trials, state.stored.name, { fraction, depth }) });
   }, [state, trials]);
 
   const changeAside = useCallback(
@@ -270,8 +271,11 @@ export function WorkspaceProvider({
             lost,
           );
         }
-        if (event.kind === "formatTrial")
-          void keepFormats(known.current!.name, inForce(latestSettings.current!).fraction, event.results).catch(lost);
+        if (event.kind === "formatTrial") {
+          const { name, history } = known.current!;
+          const { fraction } = inForce(latestSettings.current!);
+          void keepFormats(name, { fraction, depth: currentDocument(history).depth }, event.results).catch(lost);
+        }
         if (event.kind === "costs") void keepCosts(event.record).catch(lost);
         if (event.kind === "parallelCurve")
           void keepTrial("parallelTrial", known.current!.name, { points: event.points }).catch(lost);

@@ -20,11 +20,10 @@ export function screen(load: () => Promise<ComponentType>): LazyExoticComponent<
       await serverAnswers();
       return load();
     };
-    const missing = () => <Waiting for="This screen could not be loaded; reload the page." />;
-    return {
-      default: await load()
-        .catch(again)
-        .catch(() => missing),
+    const missing = (error: unknown) => {
+      console.error("A screen could not be loaded:", error);
+      return () => <Waiting for="This screen could not be loaded; reload the page." />;
     };
+    return { default: await load().catch(again).catch(missing) };
   });
 }

@@ -18,7 +18,7 @@ import { send, useEngine } from "../../data/engineStore";
 import { useLocations } from "../../data/locations";
 import { roomOf } from "../../data/room";
 import { useRoles } from "../../data/roles";
-import { sequenceExport, useSequences } from "../../data/server";
+import { useSequences } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import type { BakeOffer, SuggestedBakes } from "../../engine/protocol";
 import { inForce } from "../../engine/tradeOffs";
@@ -26,6 +26,7 @@ import { bytesText, fractionText, framesText } from "../../parts/format";
 import { LongText } from "../../parts/LongText";
 import { Progress } from "../../parts/Progress";
 import { bakeStateText, bakeText, noOfferText, offerText } from "./bakeWords";
+import { SequenceExport } from "./SequenceExport";
 
 const message = (error: unknown) => (error instanceof Error ? error.message : String(error));
 
@@ -258,12 +259,7 @@ function BakeRow({ bake }: BakeRowProps) {
             >
               Bake again
             </Button>
-            <a className="btn btn-sm btn-outline-dark" href={sequenceExport(bake.sequence, "png")} download>
-              PNG
-            </a>
-            <a className="btn btn-sm btn-outline-dark" href={sequenceExport(bake.sequence, "exr")} download>
-              OpenEXR
-            </a>
+            <SequenceExport sequence={bake.sequence} />
           </>
         ) : running ? null : (
           <Button size="sm" variant="outline-dark" onClick={() => send({ kind: "bake", bake })}>

@@ -14,12 +14,13 @@ import {
 import { useState } from "react";
 import Form from "react-bootstrap/Form";
 import { useEngine } from "../../data/engineStore";
-import { sequenceExport, useSequences } from "../../data/server";
+import { useSequences } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import { Amount, type AmountProps } from "../../parts/Amount";
 import { bytesText } from "../../parts/format";
 import { inForce } from "../../engine/tradeOffs";
 import { toggled } from "./layerChoices";
+import { SequenceExport } from "./SequenceExport";
 import { useSavings } from "./savings";
 import { pinText, savedText } from "./savingWords";
 
@@ -143,13 +144,13 @@ function SourceControls({ layer }: { readonly layer: Layer }) {
   );
 }
 
-/** Where the pictures of a sequence that was brought in are, and getting them out again under the names they had. */
+/** The pictures of a sequence that was brought in, which go out again under the numbers they had. */
 function SequenceFiles({ layer }: { readonly layer: Layer }) {
   const { document } = useWorkspace();
   const { data: sequences } = useSequences();
   const asset = document.assets[String(layer.source.parameters.asset)];
-  if (asset?.kind !== "sequence") return null;
-  const stored = sequences?.find(({ id }) => id === asset.sequence);
+  if (asset?.kind !== "sequence" || !sequences) return null;
+  const stored = sequences.find(({ id }) => id === asset.sequence);
   if (!stored) return <p className="control-note">Its pictures are not there, or their drive is not attached.</p>;
   const { first } = stored.numbering ?? OWN_NUMBERING;
   return (
@@ -157,17 +158,7 @@ function SequenceFiles({ layer }: { readonly layer: Layer }) {
       <span className="control-note">
         Pictures {first} to {first + stored.frames - 1}, {bytesText(stored.bytes)}
       </span>
-      {(["png", "exr"] as const).map((format) => (
-        <a
-          key={format}
-          className="btn btn-sm btn-outline-dark"
-          href={sequenceExport(stored.id, format)}
-          download
-          title="Export, numbered as they were brought in"
-        >
-          {format === "png" ? "PNG" : "OpenEXR"}
-        </a>
-      ))}
+      <SequenceExport sequence={stored.id} title={`Export, numbered from ${first}`} />
     </div>
   );
 }

@@ -42,7 +42,7 @@ export function FormatPanel({ location, trials }: FormatPanelProps) {
   const isMeasuring = useEngine((state) => state.status?.trial !== undefined);
   const notWorth = useEngine((state) => state.status?.notWorthStoring ?? 0);
   const own = (trials?.results ?? []).filter((trial) => trial.location === location.id);
-  const depth = storedDepth(document.depth, location.contents?.settings.deepest ?? "float");
+  const depth = storedDepth(trials?.depth ?? document.depth, location.contents?.settings.deepest ?? "float");
   const { diskCache } = settings;
   const change = (part: Partial<typeof diskCache>) => changeSettings({ diskCache: { ...diskCache, ...part } });
   return (

@@ -109,7 +109,14 @@ test("lines are sorted, and an open group is followed by its items", () => {
 test("cached frames are listed by their number, of each size by itself, and found by it", () => {
   const frame = (key: string, at: number, fraction: number, bytes: number) =>
     item(key, { shows: { frame: at, fraction }, bytes });
-  const frames = [frame("q", 12, 0.5, 9), frame("r", 3, 0.5, 30), frame("s", 5, 1, 20), frame("t", 101, 0.5, 40)];
+  const unknown = item("u", { bytes: 35 });
+  const frames = [
+    unknown,
+    frame("q", 12, 0.5, 9),
+    frame("r", 3, 0.5, 30),
+    frame("s", 5, 1, 20),
+    frame("t", 101, 0.5, 40),
+  ];
   const groups = groupItems(frames);
   const rows = groupedRows(groups, new Set([groups[0]!.id]), { column: "bytes", isDown: true });
   expect(rows.slice(1).map(({ item: one }) => itemText(one!))).toEqual([
@@ -117,6 +124,7 @@ test("cached frames are listed by their number, of each size by itself, and foun
     "Frame 3 at 50 %",
     "Frame 12 at 50 %",
     "Frame 101 at 50 %",
+    "u",
   ]);
   expect(ids(filterItems(frames, { search: "frame 12" }, PLACES, NOW))).toBe("q");
   expect(itemText(item("logs/heron.log"))).toBe("logs/heron.log");

@@ -75,9 +75,10 @@ function compare(a: Sortable, b: Sortable, { column, isDown }: Sort): number {
   return sign * (a[column] < b[column] ? -1 : a[column] > b[column] ? 1 : 0) || b.bytes - a.bytes;
 }
 
-/** Frames of a composition by their number, of one size after those of another; 0 for all else. */
+/** Frames of a composition by their number, of one size after those of another, before all else. */
 function inOrder({ shows: a }: SweepItem, { shows: b }: SweepItem): number {
-  return a && b ? b.fraction - a.fraction || a.frame - b.frame : 0;
+  if (!a || !b) return Number(!a) - Number(!b);
+  return b.fraction - a.fraction || a.frame - b.frame;
 }
 
 /**
