@@ -132,6 +132,6 @@ if (process.argv[1] === fileURLToPath(import.meta.url)) {
   if (!(values["if-missing"] && existsSync(path.join(data, "drives/spinning/Flyway caches")))) {
     const { folders, projects, files } = makeDemoCaches(data);
     console.log(`${files} simulated cache files were made in\n  ${folders.join("\n  ")}`);
-    console.log(`Their projects are in\n  ${projects}\nRegister the folders on Sweep, under Folders.`);
+    console.log(`Their projects are in\n  ${projects}\nThe demo has them registered: look under Sweep.`);
   }
 }
