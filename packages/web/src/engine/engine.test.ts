@@ -68,6 +68,39 @@ describe("opening", () => {
     expect(rig.status.layerCosts[0]!.rangeMs! / alone).toBeCloseTo(1, 1);
   });
 
+  test("warms up every worker with frames that are not kept, for some time at most", async () => {
+    const rig = new EngineRig();
+    const startedAs = (fraction: number) => rig.pool.started.filter(({ settings }) => settings.fraction === fraction);
+    rig.configure({});
+    rig.reopen(moving(), "open");
+    await rig.run(900);
+    // The frame on show, and eight of each worker.
+    expect(startedAs(1)).toHaveLength(1 + 2 * 8);
+    expect(rig.pool.running.size).toBe(0);
+    expect([rig.held(IN_MEMORY), rig.status.rendered]).toEqual([1, 1]);
+    const before = rig.pool.started.length;
+    rig.pool.frameMs = 700;
+    rig.reopen(moving(1, { id: "other" }), "open");
+    await rig.run(40_000);
+    const frames = rig.pool.started.slice(before).filter(({ settings }) => settings.fraction === 1);
+    expect(frames.length).toBeLessThanOrEqual(1 + 2 * 3);
+  });
+
+  test("a warm-up gives way to what the user does", async () => {
+    const rig = new EngineRig();
+    rig.configure({});
+    rig.reopen(moving(), "open");
+    while (rig.pool.started.filter(({ settings }) => settings.fraction === 1).length < 3) await rig.run(1);
+    const under = [...rig.pool.running.keys()];
+    rig.send({ kind: "play", speed: 1 });
+    expect(rig.pool.stopped).toEqual(under);
+    await rig.run(500);
+    rig.pool.takeStarted();
+    rig.send({ kind: "pause" });
+    await rig.run(500);
+    expect(rig.pool.takeStarted()).toEqual([]);
+  });
+
   test("the order of settings and composition does not matter", async () => {
     const rig = new EngineRig();
     rig.reopen(moving(), "open");

@@ -76,6 +76,7 @@ import { Transport } from "./transport";
 import { inOrder, spread, type Course, type Trial } from "./trial";
 import { TrialRun } from "./trialRun";
 import type { Viewer } from "./viewer";
+import { WarmUp } from "./warmUp";
 
 interface Admittance {
   readonly origin: Origin;
@@ -186,6 +187,7 @@ export class Engine {
   private readonly diskWork: DiskWork;
   private readonly jobs = new JobTable((job) => this.pool.stop(job));
   private readonly calibration = new Calibration();
+  private readonly warmUp = new WarmUp();
   /** Where frames came from that were obtained during this run of playback and not shown yet. */
   private readonly origins = new Map<ContentKey, Origin>();
   private readonly reports: Reports;
@@ -311,6 +313,7 @@ export class Engine {
     const now = performance.now();
     if (isAction(command)) {
       this.stopTrial();
+      this.warmUp.jobs.forEach((job) => this.pool.stop(job));
       this.responses.noteAction(sentMs, this.fillingJobs());
     }
     switch (command.kind) {
@@ -544,6 +547,7 @@ export class Engine {
     const { renderer } = timeline.settings;
     const isUnmeasured = isNew || this.book.framesOn(renderer) === 0;
     if (isUnmeasured && !timeline.isKnownTo(this.book.modelOf(renderer))) this.calibration.start(timeline.duration);
+    if (isNew) this.warmUp.start(this.course(), this.pool.size);
     timeline.computeKeys(SLICE_MS);
     if (isNew || before?.settings.fraction !== timeline.settings.fraction) this.fitWorkers(timeline);
     this.jobs.stopWhere(({ purpose, key }) => purpose !== "order" && !this.stage.has(key));
@@ -791,7 +795,7 @@ export class Engine {
   private step(timeline: PreviewTimeline, now: Milliseconds): void {
     if (this.trial) {
       // What is under way ends first; then the workers are the trial's.
-      if (this.jobs.size === 0 && this.calibration.job === undefined) this.trial.step(timeline.settings, now);
+      if (this.jobs.size === 0 && this.ownJobs === 0) this.trial.step(timeline.settings, now);
       return;
     }
     if (this.diskWork.trial) return;
@@ -811,6 +815,9 @@ export class Engine {
     this.endOrder(timeline, actions, mode);
     if (bakes && (mode !== "playing" || !this.settings!.pauseFillingWhilePlaying)) this.bakeOn(timeline);
     if (mode !== "playing") this.calibrate(timeline);
+    // Playing and filling warm workers up themselves.
+    if (mode === "parked") this.warmUpWorkers(timeline, now);
+    else this.warmUp.drop();
     this.disk.setQuiet(mode === "playing" || mode === "scrubbing");
   }
 
@@ -843,7 +850,7 @@ export class Engine {
       budgetMs: this.budgetMs,
       residency: this.stage.residency(transport !== undefined),
       jobs: this.jobs.all(),
-      renderSlots: this.calibration.job === undefined ? this.pool.size : this.pool.size - 1,
+      renderSlots: this.pool.size - this.ownJobs,
       fetchSlots: FETCH_SLOTS,
       renderMs: (frame) => this.arrival.expectedMs(timeline.costs.costs[frame]!),
       fetchMs: this.disk.fetchMs,
@@ -1118,6 +1125,20 @@ export class Engine {
     this.pool.render(id, { frame, settings: { ...timeline.settings, fraction } });
   }
 
+  /** Frames under way that nothing is shown of. */
+  private get ownJobs(): number {
+    return this.warmUp.jobs.size + Number(this.calibration.job !== undefined);
+  }
+
+  private warmUpWorkers(timeline: PreviewTimeline, now: Milliseconds): void {
+    if (!this.calibration.isDone || this.isTaking || this.shownKeys.length === 0) return;
+    while (this.pool.freeSlots > 0) {
+      const next = this.warmUp.next(() => this.jobs.newId(), now);
+      if (!next) return;
+      this.pool.render(next.job, { frame: next.frame, settings: timeline.settings });
+    }
+  }
+
   /** Estimates follow what was learned since they were made. */
   private lookAgain(): void {
     this.timeline?.estimateAgain();
@@ -1154,6 +1175,13 @@ export class Engine {
       if (this.calibration.isDone) {
         this.lookAgain();
       }
+      this.pump();
+      return;
+    }
+    if (this.warmUp.end(outcome.job)) {
+      // A frame that fails is tried again when it is wanted, and said then.
+      if (outcome.kind === "rendered") releasePixels(outcome.pixels);
+      else if (outcome.kind === "noGraphics" && this.isOnGraphics) this.fallBack(outcome);
       this.pump();
       return;
     }

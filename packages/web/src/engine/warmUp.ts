@@ -1,0 +1,44 @@
+import type { FrameNumber, Milliseconds } from "@kinetocache/core";
+import type { Course } from "./trial";
+
+// Each worker compiles its loops while they run for the first time, and draws artwork once for a size.
+const FRAMES_EACH = 8;
+// Where a frame takes long, starting cold matters less than what the rest would take.
+const MOST_MS: Milliseconds = 1500;
+
+/**
+ * Frames that are rendered and thrown away when a composition opens, on all workers at once: the first second of
+ * playback would otherwise be spent on compiling. They give way to whatever the user does.
+ */
+export class WarmUp {
+  /** Those under way. */
+  readonly jobs = new Set<number>();
+  private waiting: FrameNumber[] = [];
+  private endMs: Milliseconds | undefined;
+
+  start(course: Course, workers: number): void {
+    this.waiting = Array.from({ length: FRAMES_EACH * workers }, (_, at) => course(at));
+    this.endMs = undefined;
+  }
+
+  /** The frame to render next, as this job; undefined when nothing is left. */
+  next(newJob: () => number, now: Milliseconds): { readonly job: number; readonly frame: FrameNumber } | undefined {
+    this.endMs ??= now + MOST_MS;
+    if (now >= this.endMs) this.waiting = [];
+    const frame = this.waiting.shift();
+    if (frame === undefined) return undefined;
+    const job = newJob();
+    this.jobs.add(job);
+    return { job, frame };
+  }
+
+  /** @returns whether the job was one of these */
+  end(job: number): boolean {
+    return this.jobs.delete(job);
+  }
+
+  /** Nothing more is begun. */
+  drop(): void {
+    this.waiting = [];
+  }
+}
