@@ -88,8 +88,7 @@ export function drawTerrain(
   const budgetY = chart - budgetMs * perMs;
   if (data) {
     const scale = { chart, perMs, budgetY, budgetMs };
-    const bars = [...columns(view, width, data.costs.length)].flatMap((column) => barOf(column, data, scale) ?? []);
-    drawBars(context, bars, scale, tokens);
+    drawBars(context, barsOf(view, width, data, scale), scale, tokens);
     const { residency } = data;
     const lane = { residency, view, width };
     const laneTop = (index: number) => chart + LANE_GAP + index * (LANE_GAP + LANE_HEIGHT);
@@ -168,8 +167,26 @@ function barOf({ x, width, first, last }: Column, data: TimelineData, scale: Cha
     dearest = frame;
   }
   if (cost === 0) return undefined;
-  const top = Math.max(LABEL_ROOM, scale.chart - cost * scale.perMs);
+  const top = Math.max(LABEL_ROOM, Math.round(scale.chart - cost * scale.perMs));
   return { x, width, top, isOver: cost > scale.budgetMs, isMeasured: data.measured[dearest] !== 0 };
+}
+
+/** Columns that touch and look the same are one bar: a canvas takes time for each, however narrow. */
+function barsOf(view: TimelineView, width: number, data: TimelineData, scale: ChartScale): Bar[] {
+  const bars: Bar[] = [];
+  for (const column of columns(view, width, data.costs.length)) {
+    const bar = barOf(column, data, scale);
+    const last = bars.at(-1);
+    const goesOn =
+      last !== undefined &&
+      last.x + last.width === bar?.x &&
+      last.top === bar.top &&
+      last.isOver === bar.isOver &&
+      last.isMeasured === bar.isMeasured;
+    if (goesOn) bars[bars.length - 1] = { ...last, width: last.width + bar.width };
+    else if (bar) bars.push(bar);
+  }
+  return bars;
 }
 
 /** Draws the bars, those that look alike together: a canvas is slow to change its colour. */
