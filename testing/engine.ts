@@ -28,7 +28,8 @@ import {
 } from "@kinetocache/core";
 import type { BrowserPort } from "../packages/web/src/engine/browserDesk";
 import type { BrowserDiskState } from "../packages/web/src/engine/browserDisk/browserDisk";
-import { Engine, type Surroundings } from "../packages/web/src/engine/engine";
+import { Engine } from "../packages/web/src/engine/engine";
+import type { Surroundings } from "../packages/web/src/engine/parts";
 import {
   NO_LAYER_CHOICES,
   type BakeTask,

@@ -2,12 +2,14 @@ import { IN_MEMORY } from "../cache";
 import type { FrameNumber, Milliseconds } from "../composition";
 import {
   PLAYBACK_ALONE,
+  renderMs,
   schedule,
   stallOf,
   stepAt,
-  type Job,
+  type FrameJob,
   type Pacing,
   type PlayClock,
+  type RenderPace,
   type Snapshot,
 } from "./scheduler";
 import { summariseTake, type Origin, type TakeFrame, type TakeSummary } from "./take";
@@ -21,18 +23,18 @@ export interface TakeConditions extends Pick<
   | "residency"
   | "renderSlots"
   | "fetchSlots"
-  | "renderMs"
+  | "rendering"
   | "fetchMs"
   | "window"
   | "memoryFits"
   | "failed"
 > {
   readonly pacing: Pacing;
-  /** What rendering a frame really takes; `renderMs` is what the scheduler expects, which is on the safe side. */
-  readonly tookMs: (frame: FrameNumber) => Milliseconds;
+  /** What rendering really takes; `rendering` is what the scheduler expects, which is on the safe side. */
+  readonly reallyRendering: RenderPace;
 }
 
-interface Running extends Job {
+interface Running extends FrameJob {
   readonly endMs: Milliseconds;
 }
 
@@ -66,7 +68,7 @@ export function* forecastTake(conditions: TakeConditions): Generator<undefined, 
     clock,
     shownStep,
   });
-  const start = (frame: FrameNumber, kind: Job["kind"], tookMs: Milliseconds) => {
+  const start = (frame: FrameNumber, kind: FrameJob["kind"], tookMs: Milliseconds) => {
     origins.set(frame, kind === "fetch" ? "disk" : "rendered");
     jobs.push({ id: nextJob++, frame, kind, purpose: "play", startedMs: nowMs, endMs: nowMs + Math.max(0.01, tookMs) });
   };
@@ -88,7 +90,8 @@ export function* forecastTake(conditions: TakeConditions): Generator<undefined, 
       else if (action.kind === "skip") {
         frames.push({ frame: action.frame, dueMs: due(action.step), origin: "skipped" });
         shownStep = action.step;
-      } else if (action.kind === "render") start(action.frame, "render", conditions.tookMs(action.frame));
+      } else if (action.kind === "render")
+        start(action.frame, "render", renderMs(conditions.reallyRendering, action.frame));
       else if (action.kind === "fetch") start(action.frame, "fetch", conditions.fetchMs);
     }
     const next = pacing === "keep time" ? stepAt(clock, nowMs, budgetMs) + 1 : shownStep + 1;

@@ -6,12 +6,18 @@ import {
   schedule,
   stepAt,
   type Action,
-  type Job,
+  type FrameJob,
   type PlayClock,
   type Snapshot,
 } from "./scheduler";
 
 const clock: PlayClock = { startMs: 1000, startFrame: 0, speed: 1, pacing: "keep time", loop: true };
+
+const rendering = (ms: number, duration = 100): Snapshot["rendering"] => ({
+  costs: new Float32Array(duration).fill(ms),
+  slowdown: 1,
+  unknownMs: 0,
+});
 
 function snapshot(change: Partial<Snapshot> & { held?: readonly number[]; disk?: readonly number[] } = {}): Snapshot {
   const duration = change.duration ?? 100;
@@ -29,27 +35,32 @@ function snapshot(change: Partial<Snapshot> & { held?: readonly number[]; disk?:
     jobs: [],
     renderSlots: 2,
     fetchSlots: 2,
-    renderMs: () => 100,
+    rendering: rendering(100, duration),
     fetchMs: 10,
     window: { before: 4, after: 12 },
     shownStep: -1,
     memoryFits: 200,
     memoryRoom: 100,
-    diskTakes: () => true,
+    diskFromMs: 0,
     sharpen: "off",
     inHand: new Set(),
     failed: new Set(),
     scrub: "off",
     orders: [],
     marked: [],
-    layerFilled: () => false,
+    layersFilled: new Map([["title", new Uint8Array(duration)]]),
     idleFills: "frames",
     fillsWhilePlaying: false,
     ...change,
   };
 }
 
-const job = (id: number, frame: number, purpose: Job["purpose"] = "fill", kind: Job["kind"] = "render"): Job => ({
+const job = (
+  id: number,
+  frame: number,
+  purpose: FrameJob["purpose"] = "fill",
+  kind: FrameJob["kind"] = "render",
+): FrameJob => ({
   id,
   frame,
   purpose,
@@ -139,7 +150,7 @@ describe("filling", () => {
       { kind: "render", frame: 2, purpose: "fill", keep: "disk" },
       { kind: "render", frame: 3, purpose: "fill", keep: "disk" },
     ]);
-    expect(schedule(snapshot({ ...full, diskTakes: () => false }))).toEqual([]);
+    expect(schedule(snapshot({ ...full, diskFromMs: Infinity }))).toEqual([]);
   });
 
   test("a frame that waits to be written is not rendered again meanwhile", () => {
@@ -155,7 +166,7 @@ describe("filling", () => {
         held: [0],
         shownFrame: 0,
         memoryRoom: 2,
-        diskTakes: () => false,
+        diskFromMs: Infinity,
         jobs: [job(1, 1)],
         renderSlots: 8,
       }),
@@ -204,7 +215,7 @@ describe("playing and keeping time", () => {
   });
 
   test("when by the estimates nothing can be ready in time, the furthest frame of the window is tried", () => {
-    const slow = { nowMs: 1000, renderMs: () => 10_000 };
+    const slow = { nowMs: 1000, rendering: rendering(10_000) };
     expect(of(playing(slow), "render").map((action) => action.frame)).toEqual([12]);
     expect(of(playing({ ...slow, jobs: [job(1, 9, "play")] }), "render")).toEqual([]);
   });
@@ -363,12 +374,27 @@ describe("what was ordered", () => {
     expect(of(schedule(busy), "cancel")).toEqual([{ kind: "cancel", job: 1 }]);
   });
 
+  test("a bake waits where orders wait, and a trial is left to end", () => {
+    const jobs = [
+      { id: 1, kind: "trial" },
+      { id: 2, kind: "bake" },
+    ] as const;
+    expect(of(schedule(snapshot({ held: [0], jobs })), "cancel")).toEqual([]);
+    expect(of(schedule(snapshot({ playhead: 5, jobs })), "cancel")).toEqual([{ kind: "cancel", job: 2 }]);
+    const playing = { mode: "playing" as const, clock, jobs, held: all(100) };
+    expect(of(schedule(snapshot(playing)), "cancel")).toEqual([{ kind: "cancel", job: 2 }]);
+    expect(of(schedule(snapshot({ ...playing, fillsWhilePlaying: true })), "cancel")).toEqual([]);
+    expect(of(schedule(snapshot({ ...playing, held: [], fillsWhilePlaying: true })), "cancel")).toEqual([
+      { kind: "cancel", job: 2 },
+    ]);
+  });
+
   test("a layer's pixels are filled from the playhead on, leaving out what is held", () => {
     const layer = snapshot({
       held: [0],
       playhead: 0,
       orders: [{ kind: "layer", layer: "title", range: { in: 0, out: 5 } }],
-      layerFilled: (_, frame) => frame < 2,
+      layersFilled: new Map([["title", Uint8Array.of(1, 1, 0, 0, 0)]]),
     });
     expect(renders(schedule(layer))).toEqual([
       ["order", 2, "title"],

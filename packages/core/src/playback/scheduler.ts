@@ -18,15 +18,23 @@ export type FillTarget =
   /** The layer's finished pixels, over a range. */
   | { readonly kind: "layer"; readonly layer: string; readonly range: FrameRange };
 
-export interface Job {
+/** A frame, or a layer's finished pixels of it, under way. */
+export interface FrameJob {
   readonly id: number;
-  readonly frame: FrameNumber;
   readonly kind: "render" | "fetch";
+  readonly frame: FrameNumber;
   readonly purpose: Purpose;
   /** The layer whose finished pixels are made, where it is not the whole frame. */
   readonly layer?: string;
   readonly startedMs: Milliseconds;
 }
+
+export type Job =
+  | FrameJob
+  /** A picture of a bake: it was asked for, and waits where orders wait. */
+  | { readonly id: number; readonly kind: "bake" }
+  /** A frame that is rendered only to measure, or to warm a worker up. */
+  | { readonly id: number; readonly kind: "trial" };
 
 /** When playback began: step n is due at startMs + n · budget. */
 export interface PlayClock {
@@ -38,7 +46,25 @@ export interface PlayClock {
   readonly loop: boolean;
 }
 
-/** Everything the scheduler may know. It has no clock and changes nothing. */
+/** How long frames take to be rendered at present. */
+export interface RenderPace {
+  /** What rendering each frame costs; 0 where nothing is known of it. */
+  readonly costs: Float32Array;
+  /** How many times as long it takes. */
+  readonly slowdown: number;
+  /** What a frame takes of which nothing is known. */
+  readonly unknownMs: Milliseconds;
+}
+
+export function renderMs({ costs, slowdown, unknownMs }: RenderPace, frame: FrameNumber): Milliseconds {
+  const costMs = costs[frame]!;
+  return costMs > 0 ? costMs * slowdown : unknownMs;
+}
+
+/**
+ * Everything the scheduler may know: plain data, which can be recorded and given to it again. It has no clock and
+ * changes nothing.
+ */
 export interface Snapshot {
   readonly nowMs: Milliseconds;
   readonly mode: Mode;
@@ -51,7 +77,7 @@ export interface Snapshot {
   readonly jobs: readonly Job[];
   readonly renderSlots: number;
   readonly fetchSlots: number;
-  readonly renderMs: (frame: FrameNumber) => Milliseconds;
+  readonly rendering: RenderPace;
   readonly fetchMs: Milliseconds;
   readonly window: PlayheadWindow;
   /** While playing. */
@@ -64,8 +90,8 @@ export interface Snapshot {
   readonly memoryFits: number;
   /** Frames of this timeline that memory can still take without losing another of them. */
   readonly memoryRoom: number;
-  /** Whether frames that memory cannot take may be rendered for the disk. */
-  readonly diskTakes: (frame: FrameNumber) => boolean;
+  /** Frames that memory cannot take are rendered for the disk where they cost at least this; Infinity for none. */
+  readonly diskFromMs: Milliseconds;
   readonly sharpen: "off" | "wanted" | "running" | "done";
   /** Frames that are rendered and wait to be written to disk, which alone will hold them. */
   readonly inHand: ReadonlySet<FrameNumber>;
@@ -77,8 +103,8 @@ export interface Snapshot {
   readonly orders: readonly FillTarget[];
   /** Layers whose finished pixels are filled while idle. */
   readonly marked: readonly string[];
-  /** Whether a layer's finished pixels of a frame are held, or there is nothing to hold. */
-  readonly layerFilled: (layer: string, frame: FrameNumber) => boolean;
+  /** By layer, not 0 for each frame whose finished pixels are held, or where there is nothing to hold. */
+  readonly layersFilled: ReadonlyMap<string, Uint8Array>;
   /** What idle filling covers: everything, or the marked layers alone. */
   readonly idleFills: "frames" | "marked";
   readonly fillsWhilePlaying: boolean;
@@ -123,13 +149,13 @@ export function stallOf(clock: PlayClock, step: number, nowMs: Milliseconds, bud
 export const PLAYBACK_ALONE = {
   mode: "playing",
   memoryRoom: 0,
-  diskTakes: () => false,
+  diskFromMs: Infinity,
   sharpen: "off",
   inHand: new Set<FrameNumber>(),
   scrub: "off",
   orders: [],
   marked: [],
-  layerFilled: () => true,
+  layersFilled: new Map<string, Uint8Array>(),
   idleFills: "frames",
   fillsWhilePlaying: false,
 } as const satisfies Partial<Snapshot>;
@@ -166,7 +192,7 @@ class Plan {
   still(): Action[] {
     const { playhead, mode, jobs } = this.s;
     for (const job of jobs) {
-      if (job.purpose === "order") continue;
+      if (!isOfFrame(job) || job.purpose === "order") continue;
       const outdated =
         job.frame !== playhead || job.layer !== undefined || (mode === "scrubbing" && job.purpose === "sharpen");
       if (outdated) this.cancel(job);
@@ -183,16 +209,16 @@ class Plan {
   /** The frame under the pointer, at the size for scrubbing. */
   private scrub(): void {
     const { scrub, playhead, jobs } = this.s;
-    if (jobs.some(({ purpose, frame }) => purpose === "scrub" && frame === playhead)) return;
+    if (jobs.some((job) => isOfFrame(job) && job.purpose === "scrub" && job.frame === playhead)) return;
     if (scrub === "held") this.actions.push({ kind: "showScrub", frame: playhead });
     else if (scrub === "wanted" && !this.render(playhead, "scrub", "memory")) this.makeRoom();
   }
 
-  /** What was ordered gives a slot to what is to be shown. */
+  /** What was asked for gives a slot to what is to be shown. */
   private makeRoom(): void {
     const { playhead, failed } = this.s;
     if (this.renderSlots > 0 || this.busy.has(playhead) || failed.has(playhead)) return;
-    const ordered = this.s.jobs.find(({ purpose, kind }) => purpose === "order" && kind === "render");
+    const ordered = this.s.jobs.find((job) => isAskedFor(job) && job.kind !== "fetch");
     if (ordered) this.cancel(ordered);
   }
 
@@ -203,8 +229,9 @@ class Plan {
 
   /** Frames that memory can still take, beside those under way. */
   private roomLeft(): number {
-    const isFilling = ({ purpose }: Job) => purpose === "fill" || purpose === "order";
-    return this.s.memoryRoom - this.s.jobs.filter((job) => isFilling(job) && job.layer === undefined).length;
+    const isFilling = ({ purpose, layer }: FrameJob) =>
+      (purpose === "fill" || purpose === "order") && layer === undefined;
+    return this.s.memoryRoom - this.s.jobs.filter((job) => isOfFrame(job) && isFilling(job)).length;
   }
 
   /** The window around the playhead, then the in–out range, then the rest. */
@@ -220,14 +247,15 @@ class Plan {
     for (const { frame, layer } of targets) {
       if (this.renderSlots <= 0 && this.fetchSlots <= 0) break;
       if (layer !== undefined) {
-        if (!this.s.layerFilled(layer, frame) && !this.busy.has(nameOf(frame, layer)))
+        if (this.s.layersFilled.get(layer)?.[frame] === 0 && !this.busy.has(nameOf(frame, layer)))
           this.render(frame, purpose, "memory", layer);
         continue;
       }
       if (this.inMemory(frame) || this.busy.has(frame) || this.s.inHand.has(frame)) continue;
       if (room > 0) {
         if (this.obtain(frame, purpose)) room--;
-      } else if (!this.onDisk(frame) && this.s.diskTakes(frame)) this.render(frame, purpose, "disk");
+      } else if (!this.onDisk(frame) && this.s.rendering.costs[frame]! >= this.s.diskFromMs)
+        this.render(frame, purpose, "disk");
     }
     return room;
   }
@@ -235,14 +263,14 @@ class Plan {
   playing(clock: PlayClock): Action[] {
     // Background work of any kind gives way to playback.
     const { jobs, fillsWhilePlaying } = this.s;
-    const givesWay = ({ purpose }: Job) =>
-      purpose === "fill" || purpose === "sharpen" || purpose === "scrub" || (purpose === "order" && !fillsWhilePlaying);
+    const givesWay = (job: Job) =>
+      isAskedFor(job) ? !fillsWhilePlaying : isOfFrame(job) && ["fill", "sharpen", "scrub"].includes(job.purpose);
     for (const job of jobs) if (givesWay(job)) this.cancel(job);
     const step = clock.pacing === "keep time" ? this.showByClock(clock) : this.showNext(clock);
     if (step === undefined) return this.actions;
     const hasPrepared = this.prepare(clock, step);
     if (fillsWhilePlaying && hasPrepared) this.fillOrders();
-    else if (fillsWhilePlaying) for (const job of jobs) if (job.purpose === "order") this.cancel(job);
+    else if (fillsWhilePlaying) for (const job of jobs) if (isAskedFor(job)) this.cancel(job);
     return this.actions;
   }
 
@@ -311,7 +339,7 @@ class Plan {
       const deadline = clock.pacing === "keep time" ? clock.startMs + (step + 1) * budgetMs : Infinity;
       if (this.onDisk(frame) && nowMs + this.s.fetchMs < deadline) {
         if (this.fetchSlots > 0) this.fetch(frame, "play");
-      } else if (nowMs + this.s.renderMs(frame) < deadline) this.render(frame, "play", "memory");
+      } else if (nowMs + renderMs(this.s.rendering, frame) < deadline) this.render(frame, "play", "memory");
       else tooLate = frame;
     }
     // By the estimates nothing can be ready in time. They may be wrong, and a late picture is better than none.
@@ -324,7 +352,7 @@ class Plan {
    * than it must be takes the place of a frame that was still to be shown, and that one is then made twice.
    */
   private lead(frame: FrameNumber): number {
-    const ms = this.onDisk(frame) ? this.s.fetchMs : this.s.renderMs(frame);
+    const ms = this.onDisk(frame) ? this.s.fetchMs : renderMs(this.s.rendering, frame);
     return Math.ceil(ms / this.s.budgetMs) + this.s.renderSlots;
   }
 
@@ -337,7 +365,7 @@ class Plan {
   /** Fetches a frame from disk or renders it. @returns whether a job was started */
   private obtain(frame: FrameNumber, purpose: Purpose): boolean {
     if (this.busy.has(frame)) return false;
-    if (this.onDisk(frame) && this.s.fetchMs < this.s.renderMs(frame)) return this.fetch(frame, purpose);
+    if (this.onDisk(frame) && this.s.fetchMs < renderMs(this.s.rendering, frame)) return this.fetch(frame, purpose);
     return this.render(frame, purpose, "memory");
   }
 
@@ -358,16 +386,16 @@ class Plan {
   }
 
   private take(job: Job): void {
-    this.busy.add(nameOf(job.frame, job.layer));
-    if (job.kind === "render") this.renderSlots--;
-    else this.fetchSlots--;
+    if (isOfFrame(job)) this.busy.add(nameOf(job.frame, job.layer));
+    if (job.kind === "fetch") this.fetchSlots--;
+    else this.renderSlots--;
   }
 
   private cancel(job: Job): void {
-    if (this.s.mode === "filling" && job.purpose === "fill") return;
+    if (this.s.mode === "filling" && isOfFrame(job) && job.purpose === "fill") return;
     this.actions.push({ kind: "cancel", job: job.id });
     // The slot stays taken until the job has really stopped.
-    this.busy.delete(nameOf(job.frame, job.layer));
+    if (isOfFrame(job)) this.busy.delete(nameOf(job.frame, job.layer));
   }
 
   private inMemory(frame: FrameNumber): boolean {
@@ -377,6 +405,15 @@ class Plan {
   private onDisk(frame: FrameNumber): boolean {
     return (this.s.residency[frame]! & ON_DISK) !== 0;
   }
+}
+
+function isOfFrame(job: Job): job is FrameJob {
+  return job.kind === "render" || job.kind === "fetch";
+}
+
+/** Whether the user waits for it, but not for a picture under the playhead. */
+function isAskedFor(job: Job): boolean {
+  return job.kind === "bake" || (isOfFrame(job) && job.purpose === "order");
 }
 
 /** A frame to fill, or a layer's finished pixels of it. */

@@ -1,7 +1,7 @@
 import { MemoryCache, Timeline, IN_MEMORY, type EvictionContext } from "../cache";
 import type { Milliseconds } from "../composition";
 import { BOOKKEEPING_BYTES } from "../machine";
-import { PLAYBACK_ALONE, schedule, stepAt, type Job, type PlayClock, type Snapshot } from "./scheduler";
+import { PLAYBACK_ALONE, schedule, stepAt, type FrameJob, type PlayClock, type Snapshot } from "./scheduler";
 
 export interface Simulation {
   /** Length of the loop. */
@@ -40,7 +40,8 @@ export function simulateLoop(simulation: Simulation): PassResult[] {
   const fresh = new Set<number>();
   // A frame that memory does not take is still shown from the hand of the worker that made it.
   const inHand = new Map<number, number>();
-  let jobs: (Job & { endMs: number })[] = [];
+  const rendering = { costs: new Float32Array(frames).fill(renderMs), slowdown: 1, unknownMs: 0 };
+  let jobs: (FrameJob & { endMs: number })[] = [];
   let nextJob = 0;
   let shownStep = -1;
   let nowMs = 0;
@@ -73,7 +74,7 @@ export function simulateLoop(simulation: Simulation): PassResult[] {
     jobs,
     renderSlots: workers,
     fetchSlots: 0,
-    renderMs: () => renderMs,
+    rendering,
     fetchMs: Infinity,
     window: { before: 24, after: 96 },
     clock,

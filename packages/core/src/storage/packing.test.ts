@@ -1,5 +1,5 @@
 import { formatLoss, formatName, storedDepth } from "./location";
-import { judgeFormat, packsFaster, worthStoring, type FormatTrial } from "./packing";
+import { judgeFormat, packsFaster, type FormatTrial } from "./packing";
 
 const MIB = 2 ** 20;
 const rate = { numerator: 24, denominator: 1 };
@@ -26,11 +26,6 @@ test("packing pays when the way is slow, and not when unpacking takes longer tha
   expect(packsFaster(2 * MIB, MIB, 100 * MIB, 5.9)).toBe(true);
   expect(packsFaster(2 * MIB, MIB, 100 * MIB, 6.1)).toBe(false);
   expect(packsFaster(2 * MIB, MIB, 1000 * MIB, 5.9)).toBe(false);
-});
-
-test("a frame that reads back slower than it renders is not worth storing", () => {
-  expect(worthStoring(20, 21)).toBe(false);
-  expect(worthStoring(21, 21)).toBe(true);
 });
 
 test("a location keeps what it is allowed to, and says what it loses", () => {

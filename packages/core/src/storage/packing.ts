@@ -60,8 +60,3 @@ const CLEARLY = 1.25;
 export function packsFaster(plainBytes: Bytes, packedBytes: Bytes, rate: number, unpackMs: Milliseconds): boolean {
   return CLEARLY * ((packedBytes * 1000) / rate + unpackMs) < (plainBytes * 1000) / rate;
 }
-
-/** Whether a frame is worth storing: it is, unless rendering it again is quicker than reading it back. */
-export function worthStoring(costMs: Milliseconds, readBackMs: Milliseconds): boolean {
-  return costMs >= readBackMs;
-}

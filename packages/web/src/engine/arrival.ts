@@ -1,4 +1,4 @@
-import type { Milliseconds } from "@kinetocache/core";
+import type { Milliseconds, RenderPace } from "@kinetocache/core";
 
 const MOST_SLOWDOWN = 20;
 // It rises faster than it falls, and so stays near the slow ones: a frame that comes early is no loss, a late
@@ -16,9 +16,9 @@ export class Arrival {
   /** How long they take, whatever their cost. */
   private meanMs: Milliseconds = 0;
 
-  /** @param costMs what rendering the frame costs; 0 when nothing is known of it */
-  expectedMs(costMs: Milliseconds): Milliseconds {
-    return costMs > 0 ? costMs * this.slowdown : this.meanMs;
+  /** @param costs what rendering each frame costs; 0 when nothing is known of it */
+  pace(costs: Float32Array): RenderPace {
+    return { costs, slowdown: this.slowdown, unknownMs: this.meanMs };
   }
 
   /** Takes in how long a frame really took from its start, beside its cost; 0 when that was not known. */

@@ -57,7 +57,7 @@ function advise({
   });
   timeline.computeKeys(Infinity);
   for (const frame of held) timeline.mark(timeline.keyOf(frame), IN_MEMORY, true);
-  const cost = (frame: number) => timeline.costs.costs[frame]!;
+  const rendering = { costs: timeline.costs.costs, slowdown: 1, unknownMs: 0 };
   const conditions: TakeConditions = {
     range,
     duration: 24,
@@ -65,8 +65,8 @@ function advise({
     residency: timeline.residency,
     renderSlots: 2,
     fetchSlots: 4,
-    renderMs: cost,
-    tookMs: cost,
+    rendering,
+    reallyRendering: rendering,
     fetchMs: 5,
     window: { before: 2, after: 6 },
     memoryFits: 100,

@@ -16,6 +16,7 @@ import {
   type FrameRange,
   type Milliseconds,
   type Prospect,
+  type RenderPace,
   type TakeConditions,
   type TakeSummary,
 } from "@kinetocache/core";
@@ -186,12 +187,10 @@ function* offerOf(
     frame < range.in || frame >= range.out ? ms : Math.max(leastMs, ms * rest(frame) + overheadMs),
   );
   const forecast = (factor: number) => {
-    const scale = (frame: FrameNumber) => (costs[frame]! > 0 ? (factor * then[frame]!) / costs[frame]! : 1);
-    return forecastTake({
-      ...conditions,
-      tookMs: (frame) => conditions.tookMs(frame) * scale(frame),
-      renderMs: (frame) => conditions.renderMs(frame) * scale(frame),
-    });
+    const scaled = then.map((ms, frame) => (costs[frame]! > 0 ? factor * ms : 0));
+    const at = (pace: RenderPace) => ({ ...pace, costs: scaled });
+    const { rendering, reallyRendering } = conditions;
+    return forecastTake({ ...conditions, rendering: at(rendering), reallyRendering: at(reallyRendering) });
   };
   const summary = yield* forecast(1);
   const cautious = yield* forecast(SLOWER);

@@ -46,10 +46,6 @@ export class BakeRun {
     return this.jobs.has(job);
   }
 
-  get jobIds(): readonly number[] {
-    return [...this.jobs.keys()];
-  }
-
   /** The next frame to render, which is then under way as `job`; undefined while there is none. */
   next(job: number, document: Document): FrameNumber | undefined {
     if (this.paused || this.checking || !this.stored) return undefined;

@@ -1,12 +1,14 @@
 import type { Bake, Document } from "@kinetocache/core";
 import { BakeRun, type BakeStatus } from "./bakeRun";
+import type { JobTable } from "./jobTable";
 import type { EngineEvent, RenderOutcome } from "./protocol";
 import type { RenderPool } from "./renderPool";
 import type { SequencePort } from "./sequenceClient";
 
 /** What bakes need of the engine. */
 interface BakeryPorts {
-  readonly pool: Pick<RenderPool, "freeSlots" | "bake" | "stop">;
+  readonly pool: Pick<RenderPool, "freeSlots" | "bake">;
+  readonly jobs: JobTable;
   readonly sequences: SequencePort;
   readonly emit: (event: EngineEvent) => void;
   /** Called when there may be something more to do. */
@@ -65,42 +67,32 @@ export class Bakery {
     for (const { bake } of [...this.runs]) this.stop(bake.id);
   }
 
-  /** Gives the free workers frames of the first bake that is not paused. @param nextJob numbers a job */
-  step(document: Document, nextJob: () => number, onStart: (job: number, bake: Bake, frame: number) => void): void {
+  /** Gives the free workers frames of the first bake that is not paused. */
+  step(document: Document): void {
+    const { jobs, pool } = this.ports;
     const run = this.runs.find(({ paused }) => !paused);
     if (!run) return;
-    while (this.ports.pool.freeSlots > 0) {
-      const job = nextJob();
+    while (pool.freeSlots > 0) {
+      const job = jobs.newId();
       const frame = run.next(job, document);
       if (frame === undefined) break;
-      const { target, fraction, renderer, depth, sequence, range } = run.bake;
-      onStart(job, run.bake, frame);
-      const packed = run.bake.packed;
-      this.ports.pool.bake(job, {
-        target,
-        fraction,
-        renderer,
-        depth,
-        sequence,
-        frame,
-        number: frame - range.in,
-        packed,
-      });
+      const { id, target, fraction, renderer, depth, sequence, range, packed } = run.bake;
+      jobs.add({ kind: "bake", bake: id }, job);
+      pool.bake(job, { target, fraction, renderer, depth, sequence, frame, number: frame - range.in, packed });
     }
     if (run.isStored(document)) void this.complete(run);
   }
 
-  /** @returns whether the job was a bake's */
-  end(outcome: RenderOutcome): boolean {
+  /** What became of a picture; nothing is done for a bake that was stopped. */
+  end(outcome: RenderOutcome): void {
     const run = this.runs.find((one) => one.owns(outcome.job));
-    if (!run) return false;
+    if (!run) return;
     run.end(outcome.job, outcome.kind === "baked" ? outcome.key : undefined);
     if (outcome.kind === "failed" && !run.paused) {
       run.paused = true;
       this.stopJobs(run);
       this.notice(`The bake rests: ${outcome.reason}`);
     }
-    return true;
   }
 
   private async complete(run: BakeRun): Promise<void> {
@@ -116,8 +108,8 @@ export class Bakery {
     this.ports.onChange();
   }
 
-  private stopJobs(run: BakeRun): void {
-    for (const job of run.jobIds) this.ports.pool.stop(job);
+  private stopJobs({ bake }: BakeRun): void {
+    this.ports.jobs.stopWhere((job) => job.kind === "bake" && job.bake === bake.id);
   }
 
   private drop(run: BakeRun): void {

@@ -8,8 +8,6 @@ export const POINTS = [0, 0.2, 0.45, 0.7, 0.9];
 /** The small frames that are rendered when a composition opens, for the first estimates. One at a time. */
 export class Calibration {
   private waiting: { readonly fraction: number; readonly frame: FrameNumber }[] = [];
-  /** Number of the job that is under way. */
-  job: number | undefined;
 
   get isDone(): boolean {
     return this.waiting.length === 0;
@@ -21,17 +19,7 @@ export class Calibration {
     );
   }
 
-  next(job: number): { readonly fraction: number; readonly frame: FrameNumber } | undefined {
-    if (this.job !== undefined) return undefined;
-    const next = this.waiting.shift();
-    if (next) this.job = job;
-    return next;
-  }
-
-  /** @returns whether the job was one of these */
-  end(job: number): boolean {
-    if (job !== this.job) return false;
-    this.job = undefined;
-    return true;
+  next(): { readonly fraction: number; readonly frame: FrameNumber } | undefined {
+    return this.waiting.shift();
   }
 }

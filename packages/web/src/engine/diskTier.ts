@@ -1,4 +1,4 @@
-import { BROWSER_LOCATION, worthStoring, type Bytes, type ContentKey, type Milliseconds } from "@kinetocache/core";
+import { BROWSER_LOCATION, type Bytes, type ContentKey, type Milliseconds } from "@kinetocache/core";
 import { DiskStore, type DiskListener, type MeasuredForms, type Waiting } from "./diskStore";
 import type { FetchedPicture, FrameStorage, Target } from "./frameStorage";
 import type { DiskState, StoragePolicy } from "./protocol";
@@ -136,16 +136,24 @@ export class DiskTier {
     await Promise.all(this.all.map((store) => store.refresh()));
   }
 
-  /** Whether a frame that takes so long to render would be written now. @param inBackground by whom it is rendered */
-  wants(costMs: Milliseconds, inBackground: boolean): boolean {
+  /** Frames that take at least so long to render would be written now; Infinity for none. */
+  wantedFromMs(isInBackground: boolean): Milliseconds {
     const { store, location } = this.policy;
-    if (store === "Never" || (store === "In background" && !inBackground)) return false;
-    return this.accepts(location) && this.isWorth(costMs);
+    const isMeant = store === "Always" || (store === "In background" && isInBackground);
+    return isMeant && this.accepts(location) ? this.worthFromMs : Infinity;
+  }
+
+  wants(costMs: Milliseconds, isInBackground: boolean): boolean {
+    return Number.isFinite(this.wantedFromMs(isInBackground)) && this.isWorth(costMs);
+  }
+
+  /** A frame is worth storing unless rendering it again is quicker than reading it back. */
+  private get worthFromMs(): Milliseconds {
+    return this.policy.storeSlow ? 0 : (this.target.measuredFetchMs ?? 0);
   }
 
   private isWorth(costMs: Milliseconds): boolean {
-    const { measuredFetchMs } = this.target;
-    return this.policy.storeSlow || measuredFetchMs === undefined || worthStoring(costMs, measuredFetchMs);
+    return costMs >= this.worthFromMs;
   }
 
   /** @returns undefined when the frame cannot be had from disk; it is then no longer listed */

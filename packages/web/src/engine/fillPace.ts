@@ -80,9 +80,9 @@ export class FillPace {
     this.lastFetchMs = nowMs;
   }
 
-  /** What rendering a frame takes at present. @param costMs what it is expected to cost */
-  renderMs(costMs: Milliseconds): Milliseconds {
-    return costMs * (this.slowdowns.length > 0 ? median(this.slowdowns) : 1);
+  /** How many times as long as is expected rendering a frame takes at present. */
+  get slowdown(): number {
+    return this.slowdowns.length > 0 ? median(this.slowdowns) : 1;
   }
 
   /** Time for the rest; undefined where there is none. @param fetchMs what a fetch takes, while none was noted */
@@ -91,7 +91,7 @@ export class FillPace {
     parallel: number,
     fetchMs: Milliseconds,
   ): Milliseconds | undefined {
-    const renderMs = this.renderMs(costMs) / parallel;
+    const renderMs = (costMs * this.slowdown) / parallel;
     // Both go on at the same time.
     const ms = Math.max(renderMs, fetches * (this.gap.mean ?? fetchMs));
     return ms > 0 ? ms : undefined;

@@ -157,6 +157,12 @@ export class CostBook {
     if (!this.byKey.has(key) && this.byKey.size < REMEMBERED) this.byKey.set(key, [{ ms, weight: 1 }]);
   }
 
+  /** Takes in what single nodes took. @param share of the time in which the renderer had the processor, above 0 to 1 */
+  learnNodes(renderer: RendererClass, costs: readonly CostSample[], share: number): void {
+    const model = this.modelOf(renderer);
+    for (const cost of costs) model.add({ ...cost, ms: cost.ms * share }, share * share);
+  }
+
   note(key: ContentKey, measured: Measured, renderer: RendererClass): void {
     this.noted.set(renderer, this.framesOn(renderer) + 1);
     if (this.byKey.size >= REMEMBERED) this.byKey.clear();

@@ -24,6 +24,8 @@ interface Lane {
   readonly refused: Set<FrameNumber>;
   /** Frames on which the layer shows nothing. */
   readonly empty: Set<FrameNumber>;
+  /** 1 where pixels are held, or there is nothing to hold, or no room for it; and where that is not known yet. */
+  readonly filled: Uint8Array;
   /** What each frame's pixels take. */
   readonly bytes: Float64Array;
 }
@@ -51,7 +53,8 @@ export class LayerLanes {
       if (this.lanes.has(layer)) continue;
       const frames = new Timeline(this.duration);
       const bytes = new Float64Array(this.duration);
-      this.lanes.set(layer, { frames, nextUnkeyed: 0, refused: new Set(), empty: new Set(), bytes });
+      const filled = new Uint8Array(this.duration).fill(1);
+      this.lanes.set(layer, { frames, nextUnkeyed: 0, refused: new Set(), empty: new Set(), filled, bytes });
     }
   }
 
@@ -68,12 +71,9 @@ export class LayerLanes {
       while (lane.nextUnkeyed < this.duration && performance.now() < until) this.keyOf(layer, lane.nextUnkeyed++);
   }
 
-  /** Whether a layer's pixels of a frame are held, or there is nothing to hold, or no room for it. */
-  isFilled(layer: string, frame: FrameNumber): boolean {
-    const lane = this.lanes.get(layer);
-    if (!lane) return true;
-    this.keyOf(layer, frame);
-    return lane.empty.has(frame) || lane.refused.has(frame) || lane.frames.residency[frame] !== 0;
+  /** By layer, 0 for each frame whose pixels are known to be missing. */
+  get filled(): ReadonlyMap<string, Uint8Array> {
+    return new Map([...this.lanes].map(([layer, { filled }]) => [layer, filled]));
   }
 
   /** Frames of a range whose pixels are held, of those that there are. */
@@ -122,17 +122,26 @@ export class LayerLanes {
 
   mark(key: ContentKey, held: boolean): void {
     this.changed = true;
-    for (const { frames } of this.lanes.values()) frames.mark(key, IN_MEMORY, held);
+    for (const lane of this.lanes.values()) {
+      lane.frames.mark(key, IN_MEMORY, held);
+      for (const frame of lane.frames.framesOf(key)) settle(lane, frame);
+    }
   }
 
   /** Memory did not take a layer's pixels: they are left alone until something changes. */
   refuse(layer: string, frame: FrameNumber): void {
-    this.lanes.get(layer)?.refused.add(frame);
+    const lane = this.lanes.get(layer);
+    lane?.refused.add(frame);
+    if (lane) settle(lane, frame);
   }
 
   /** There may be room now for what was refused. */
   tryAgain(): void {
-    for (const { refused } of this.lanes.values()) refused.clear();
+    for (const lane of this.lanes.values()) {
+      const again = [...lane.refused];
+      lane.refused.clear();
+      for (const frame of again) settle(lane, frame);
+    }
   }
 
   private keyOf(layer: string, frame: FrameNumber): void {
@@ -147,5 +156,10 @@ export class LayerLanes {
       lane.frames.setKey(frame, node.key, this.isHeld(node.key) ? IN_MEMORY : 0);
       lane.bytes[frame] = pixelCount(node.window) * PIXEL_BYTES;
     }
+    settle(lane, frame);
   }
+}
+
+function settle({ frames, refused, empty, filled }: Lane, frame: FrameNumber): void {
+  filled[frame] = Number(empty.has(frame) || refused.has(frame) || frames.residency[frame] !== 0);
 }

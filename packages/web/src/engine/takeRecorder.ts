@@ -21,6 +21,21 @@ function variantName({ main, variants }: Document): string {
   return variants.find(({ composition }) => composition === main)!.name;
 }
 
+/** What a take is of. */
+export interface TakeRun {
+  readonly document: Document;
+  readonly bakes: readonly Bake[];
+  readonly settings: PreviewSettings;
+  readonly layers: LayerChoices;
+  /** Why the chosen graphics device does not render, where it does not. */
+  readonly graphicsFault?: string;
+  readonly range: FrameRange;
+  readonly residency: Uint8Array;
+  /** What each frame of the composition is expected to cost when the take begins; 0 where nothing is known. */
+  readonly expected: Float32Array;
+  readonly startMs: Milliseconds;
+}
+
 /** Notes one playback run, frame by frame. */
 export class TakeRecorder {
   private readonly frames: TakeFrame[] = [];
@@ -35,21 +50,7 @@ export class TakeRecorder {
   private stallMs: Milliseconds = 0;
   private graphicsFault: string | undefined;
 
-  constructor(
-    private readonly run: {
-      readonly document: Document;
-      readonly bakes: readonly Bake[];
-      readonly settings: PreviewSettings;
-      readonly layers: LayerChoices;
-      /** Why the chosen graphics device does not render, where it does not. */
-      readonly graphicsFault?: string;
-      readonly range: FrameRange;
-      readonly residency: Uint8Array;
-      /** What each frame of the composition is expected to cost when the take begins; 0 where nothing is known. */
-      readonly expected: Float32Array;
-      readonly startMs: Milliseconds;
-    },
-  ) {
+  constructor(private readonly run: TakeRun) {
     const held = (tier: number) =>
       run.residency.subarray(run.range.in, run.range.out).reduce((sum, bits) => sum + Number((bits & tier) !== 0), 0);
     this.graphicsFault = run.graphicsFault;

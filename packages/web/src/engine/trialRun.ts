@@ -1,4 +1,5 @@
 import type { Milliseconds, RendererClass, RenderSettings } from "@kinetocache/core";
+import type { JobTable } from "./jobTable";
 import { releasePixels } from "./pixels";
 import type { EngineEvent, RenderOutcome, Status } from "./protocol";
 import type { RenderPool } from "./renderPool";
@@ -6,9 +7,9 @@ import type { Trial } from "./trial";
 
 /** What a trial needs of the engine. */
 interface TrialPorts {
-  readonly pool: Pick<RenderPool, "size" | "freeSlots" | "resize" | "render" | "stop">;
+  readonly pool: Pick<RenderPool, "size" | "freeSlots" | "resize" | "render">;
   readonly emit: (event: EngineEvent) => void;
-  readonly nextJob: () => number;
+  readonly jobs: Pick<JobTable, "newId" | "add" | "stopAll">;
   /** The class of renderer for a device, which the workers then have. */
   readonly rendererFor: (device: Trial["device"]) => RendererClass;
 }
@@ -31,14 +32,15 @@ export class TrialRun {
 
   /** Gives the workers what they can take. */
   step(settings: RenderSettings, nowMs: Milliseconds): void {
-    const { pool, nextJob, rendererFor } = this.ports;
+    const { pool, jobs, rendererFor } = this.ports;
     const { trial } = this;
     if (pool.size !== trial.parallel) pool.resize(trial.parallel);
     const renderer = rendererFor(trial.device);
     while (pool.freeSlots > 0) {
-      const job = nextJob();
+      const job = jobs.newId();
       const frame = trial.next(job, nowMs);
       if (frame === undefined) return;
+      jobs.add({ kind: "trial" }, job);
       pool.render(job, { ...frame, settings: { ...settings, renderer } });
     }
   }
@@ -51,18 +53,14 @@ export class TrialRun {
     if (trouble !== undefined) this.notice(`The ${trial.of} could not be measured: ${trouble}`);
     else if (trial.isDone) trial.tell(this.ports.emit);
     else return false;
-    this.stopJobs();
+    this.ports.jobs.stopAll("trial");
     return true;
   }
 
   /** Ends it before it is done. */
   stop(): void {
     this.notice(`The measurement of ${this.trial.of} was stopped before its end.`);
-    this.stopJobs();
-  }
-
-  private stopJobs(): void {
-    for (const job of this.trial.jobs) this.ports.pool.stop(job);
+    this.ports.jobs.stopAll("trial");
   }
 
   private notice(text: string): void {

@@ -11,8 +11,6 @@ const MOST_MS: Milliseconds = 1500;
  * playback would otherwise be spent on compiling. They give way to whatever the user does.
  */
 export class WarmUp {
-  /** Those under way. */
-  readonly jobs = new Set<number>();
   private waiting: FrameNumber[] = [];
   private endMs: Milliseconds | undefined;
 
@@ -21,20 +19,11 @@ export class WarmUp {
     this.endMs = undefined;
   }
 
-  /** The frame to render next, as this job; undefined when nothing is left. */
-  next(newJob: () => number, now: Milliseconds): { readonly job: number; readonly frame: FrameNumber } | undefined {
+  /** The frame to render next; undefined when nothing is left. */
+  next(now: Milliseconds): FrameNumber | undefined {
     this.endMs ??= now + MOST_MS;
-    if (now >= this.endMs) this.waiting = [];
-    const frame = this.waiting.shift();
-    if (frame === undefined) return undefined;
-    const job = newJob();
-    this.jobs.add(job);
-    return { job, frame };
-  }
-
-  /** @returns whether the job was one of these */
-  end(job: number): boolean {
-    return this.jobs.delete(job);
+    if (now >= this.endMs) this.drop();
+    return this.waiting.shift();
   }
 
   /** Nothing more is begun. */
