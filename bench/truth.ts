@@ -139,6 +139,8 @@ async function saidMs(driver: Driver): Promise<number> {
 }
 
 const FIRST_MS = 2000;
+// The server has folders to go through when it starts, and the page its code to compile.
+const SETTLE_MS = 10_000;
 
 async function fillingTime(driver: Driver): Promise<Figure> {
   const { page } = driver;
@@ -167,6 +169,7 @@ export const fillEstimate: Measure = () =>
     await driver.choose("background", "Off");
     await driver.type("Memory budget in gigabytes", "1");
     await driver.type("Idle delay", "0");
+    await page.waitForTimeout(SETTLE_MS);
     const rendering = await fillingTime(driver);
     // All of it is written once the queue is empty.
     await page.waitForFunction(

@@ -54,7 +54,7 @@ export class Admission {
     const { book, pace, player } = this.engine;
     if (!picture) return;
     const { key, timeline, frame } = job;
-    pace.fetched(performance.now(), job.startedMs);
+    pace.fetched(frame, performance.now(), job.startedMs);
     player.take?.read(picture.bytes);
     const costMs = book.measured(key)?.ms ?? timeline.costs.costs[frame] ?? 0;
     const owner = timeline.document.id;
@@ -95,8 +95,11 @@ export class Admission {
     const { timeline, frame, purpose, keep } = job;
     this.renderedFrames++;
     devices.noteDecoding(rendered);
-    const tookMs = performance.now() - job.startedMs;
-    arrival.note(tookMs, stage.isPresent(timeline) ? timeline.costs.costs[frame]! : 0);
+    const now = performance.now();
+    const expectedMs = stage.isPresent(timeline) ? timeline.costs.costs[frame]! : 0;
+    arrival.note(now - job.startedMs, expectedMs);
+    // What compiling its code took says nothing of the rest, of which as much is expected.
+    if (warm) pace.rendered(frame, now, job.startedMs, expectedMs);
     this.measure(job, rendered);
     player.take?.rendered(frame, rendered);
     for (const branch of rendered.branches) {
@@ -106,8 +109,6 @@ export class Admission {
     }
     // One time that it took is not what it costs: others may have had the processor, or the compiler.
     const costMs = timeline.costs.costs[frame]! || ms;
-    // What compiling its code took says nothing of the rest.
-    if (warm) pace.rendered(tookMs, costMs);
     const inBackground = purpose === "fill" || purpose === "order";
     const owner = timeline.document.id;
     this.admit(key, pictureOf(rendered, timeline), costMs, { origin: "rendered", keep, owner, inBackground });

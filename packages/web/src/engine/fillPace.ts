@@ -1,4 +1,4 @@
-import { IN_MEMORY, type FrameRange, type Milliseconds } from "@kinetocache/core";
+import { IN_MEMORY, type FrameNumber, type FrameRange, type Milliseconds } from "@kinetocache/core";
 import { median } from "./median";
 
 /** What is still to be done for frames to be held. */
@@ -35,23 +35,36 @@ export function restOf(
   return { renders, costMs, fetches };
 }
 
-// After so long without a frame, filling has begun anew.
+// After so long without work, filling has begun anew.
 const REST_MS: Milliseconds = 500;
-// What was noted before fades by so much with each frame: about the last ten count.
-const FADE = 0.9;
+// What came in the last so many milliseconds counts, and so many frames at the least: others come and go on a machine.
+const WINDOW_MS: Milliseconds = 4000;
+const LEAST = 8;
+// Before so many have come, one after the other says nothing yet.
+const FIRST = 4;
 
-/** A mean of the last values. */
-class Fading {
-  private sum = 0;
-  private weight = 0;
+/** The frames that came lately, one after the other. */
+class Flow {
+  private came: { readonly atMs: Milliseconds; readonly frame: FrameNumber }[] = [];
 
-  add(value: number): void {
-    this.sum = this.sum * FADE + value;
-    this.weight = this.weight * FADE + 1;
+  /** @param startedMs when it was begun */
+  note(frame: FrameNumber, nowMs: Milliseconds, startedMs: Milliseconds): void {
+    const last = this.came.at(-1);
+    if (last && startedMs - last.atMs > REST_MS) this.forget();
+    this.came.push({ atMs: nowMs, frame });
+    while (this.came.length > LEAST && this.came[0]!.atMs < nowMs - WINDOW_MS) this.came.shift();
   }
 
-  get mean(): number | undefined {
-    return this.weight > 0 ? this.sum / this.weight : undefined;
+  forget(): void {
+    this.came = [];
+  }
+
+  /** Milliseconds for a unit of work; undefined while too little has come. @param workOf a frame */
+  msAUnit(workOf: (frame: FrameNumber) => number): number | undefined {
+    const [first, ...others] = this.came;
+    const work = others.reduce((sum, { frame }) => sum + workOf(frame), 0);
+    if (!first || others.length < FIRST || work === 0) return undefined;
+    return (others.at(-1)!.atMs - first.atMs) / work;
   }
 }
 
@@ -62,22 +75,26 @@ const FRAMES = 9;
 export class FillPace {
   /** What the last frames took, over what they were expected to cost. */
   private readonly slowdowns: number[] = [];
-  private readonly gap = new Fading();
-  private lastFetchMs = -Infinity;
+  private readonly renders = new Flow();
+  private readonly fetches = new Flow();
 
-  /** A frame was rendered. @param tookMs from its start to its end @param costMs what it was expected to cost */
-  rendered(tookMs: Milliseconds, costMs: Milliseconds): void {
+  /** A frame was rendered. @param startedMs when it was begun @param costMs what it was expected to cost */
+  rendered(frame: FrameNumber, nowMs: Milliseconds, startedMs: Milliseconds, costMs: Milliseconds): void {
     if (costMs <= 0) return;
-    this.slowdowns.push(tookMs / costMs);
+    this.renders.note(frame, nowMs, startedMs);
+    this.slowdowns.push((nowMs - startedMs) / costMs);
     if (this.slowdowns.length > FRAMES) this.slowdowns.shift();
   }
 
   /** A frame came from disk. @param startedMs when it was asked for */
-  fetched(nowMs: Milliseconds, startedMs: Milliseconds): void {
-    // Several are on their way at a time: what counts is how long after the one before it came, unless nothing was asked for.
-    const hasRested = nowMs - this.lastFetchMs > REST_MS;
-    this.gap.add(nowMs - (hasRested ? startedMs : this.lastFetchMs));
-    this.lastFetchMs = nowMs;
+  fetched(frame: FrameNumber, nowMs: Milliseconds, startedMs: Milliseconds): void {
+    this.fetches.note(frame, nowMs, startedMs);
+  }
+
+  /** Frames are of another state from now on. */
+  restart(): void {
+    this.renders.forget();
+    this.fetches.forget();
   }
 
   /** How many times as long as is expected rendering a frame takes at present. */
@@ -85,15 +102,20 @@ export class FillPace {
     return this.slowdowns.length > 0 ? median(this.slowdowns) : 1;
   }
 
-  /** Time for the rest; undefined where there is none. @param fetchMs what a fetch takes, while none was noted */
+  /**
+   * Time for the rest; undefined where there is none.
+   * @param costs of all frames: what came is measured by what is known of it now, as the rest is
+   * @param fetchMs what a fetch takes, while too few were noted
+   */
   remainingMs(
     { costMs, fetches }: Pick<FillRest, "costMs" | "fetches">,
+    costs: Float32Array,
     parallel: number,
     fetchMs: Milliseconds,
   ): Milliseconds | undefined {
-    const renderMs = (costMs * this.slowdown) / parallel;
+    const renderMs = costMs * (this.renders.msAUnit((frame) => costs[frame] ?? 0) ?? this.slowdown / parallel);
     // Both go on at the same time.
-    const ms = Math.max(renderMs, fetches * (this.gap.mean ?? fetchMs));
+    const ms = Math.max(renderMs, fetches * (this.fetches.msAUnit(() => 1) ?? fetchMs));
     return ms > 0 ? ms : undefined;
   }
 }

@@ -31,13 +31,15 @@ export class Outcomes {
 
   /** A frame that fails here is tried again when it is wanted, and that is said then. */
   private ofPreparation(kind: "calibration" | "warm-up", outcome: RenderOutcome): void {
-    const { book, calibration, contention, staging } = this.engine;
+    const { book, calibration, contention, jobs, staging, warmUp } = this.engine;
     if (outcome.kind === "noGraphics") staging.fallBack(outcome);
     if (outcome.kind === "rendered") {
       releasePixels(outcome.pixels);
-      if (kind === "calibration" && outcome.warm) book.learnNodes(outcome.renderer, outcome.costs, contention.share);
+      const { renderer, costs, warm, jumped } = outcome;
+      if (warm && !jumped) book.learnNodes(renderer, costs, contention.share);
     }
-    if (kind === "calibration" && calibration.isDone) staging.estimateAgain();
+    const isDone = kind === "calibration" ? calibration.isDone : warmUp.isDone && jobs.count(kind) === 0;
+    if (isDone) staging.estimateAgain();
   }
 
   private ofPicture(job: PictureJob, outcome: RenderOutcome): void {

@@ -96,7 +96,7 @@ export class Staging {
   /** Makes everything anew that follows from the document and from what decides its pixels. */
   rebuild(): void {
     const { book, calibration, choices, devices, held, jobs, onShow, outlook, player, pool } = this.engine;
-    const { disk, savings, stage, trials, warmUp } = this.engine;
+    const { disk, pace, savings, stage, trials, warmUp } = this.engine;
     const { document, bakes, unreadable } = stage;
     if (!document || !choices.chosen) return;
     const before = stage.timeline;
@@ -110,6 +110,7 @@ export class Staging {
     this.followLayers();
     this.isSharpOnProcessor = false;
     onShow.expire();
+    pace.restart();
     if (isNew) player.reset(timeline.duration);
     const { renderer } = timeline.settings;
     const isUnmeasured = isNew || book.framesOn(renderer) === 0;

@@ -59,7 +59,7 @@ function fillingOf(engine: Parts): Pick<Status, "filling" | "orders"> {
   const rest = (range: FrameRange, forDisk = diskTakes) =>
     restOf({ residency, costs: costs.costs }, range, room, forDisk);
   const timeOf = (left: ReturnType<typeof rest>): Milliseconds | undefined =>
-    pace.remainingMs(left, pool.size, disk.fetchMs);
+    pace.remainingMs(left, costs.costs, pool.size, disk.fetchMs);
   const whole = rest({ in: 0, out: duration });
   return {
     filling: {
