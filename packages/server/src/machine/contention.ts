@@ -17,14 +17,17 @@ interface Reading {
 const LEAST_MS: Milliseconds = 500;
 // Others that take less of all cores than this do not count.
 const LEAST_OTHERS = 0.05;
+// How much a reading in which nobody else was at work counts against those before.
+const NEWEST = 0.3;
 // Of less work nothing is said.
 const LEAST_RUN_NS = 20e6;
 // What browsers call the threads of a page's workers, as long as the kernel lets a name be.
 const WORKERS = new Set(["DedicatedWorker", "DOM Worker"]);
 
 /**
- * How much of the time the workers of a page had a processor while they wanted one, on Linux. The kernel counts for each
- * thread how long it ran and how long it was ready and waited (`schedstat`).
+ * How much of the time the workers of a page had a processor while they wanted one, on Linux, against what they have
+ * when nobody else is at work: they wait for each other and for the page then too. The kernel counts for each thread
+ * how long it ran and how long it was ready and waited (`schedstat`).
  */
 export class Contention {
   private readonly processes = new Processes();
@@ -34,6 +37,8 @@ export class Contention {
   private lookedAt: number | undefined;
   private before: Reading | undefined;
   private last = 1;
+  /** What the workers had when nobody else was at work, as far as that was seen. */
+  private alone: number | undefined;
 
   /**
    * Since the reading before. 1 where nobody else took the processor, or nothing was rendered.
@@ -44,9 +49,19 @@ export class Contention {
     if (process.platform !== "linux") return undefined;
     if (this.before && nowMs - this.before.atMs < LEAST_MS) return this.last;
     const now = this.look(port, nowMs);
-    if (this.before) this.last = shareBetween(this.before, now);
+    if (this.before) this.last = this.shareBetween(this.before, now);
     this.before = now;
     return this.last;
+  }
+
+  private shareBetween(before: Reading, now: Reading): number {
+    const had = workersHad(before, now);
+    if (had === undefined) return 1;
+    if (othersHad(before, now) < LEAST_OTHERS) {
+      this.alone = this.alone === undefined ? had : this.alone + NEWEST * (had - this.alone);
+      return 1;
+    }
+    return Math.min(1, had / (this.alone ?? 1));
   }
 
   private look(port: number, atMs: Milliseconds): Reading {
@@ -90,15 +105,19 @@ function allTicks(): number {
   return user! + nice! + system! + interrupts! + soft! + (stolen ?? 0);
 }
 
-function shareBetween(before: Reading, now: Reading): number {
+/** Share of all processors that other programs had. */
+function othersHad(before: Reading, now: Reading): number {
   const possible = ((now.atMs - before.atMs) / 1000) * TICKS_A_SECOND * availableParallelism();
-  const others = (now.allTicks - before.allTicks - (now.ownTicks - before.ownTicks)) / possible;
-  if (others < LEAST_OTHERS) return 1;
+  return (now.allTicks - before.allTicks - (now.ownTicks - before.ownTicks)) / possible;
+}
+
+/** Share of the time in which workers had a processor, of that in which they wanted one; undefined for too little work. */
+function workersHad(before: Reading, now: Reading): number | undefined {
   let [run, wait] = [0, 0];
   for (const [id, [ran, waited]] of now.workers) {
     const [ranBefore, waitedBefore] = before.workers.get(id) ?? [ran, waited];
     run += ran - ranBefore;
     wait += waited - waitedBefore;
   }
-  return run < LEAST_RUN_NS ? 1 : run / (run + wait);
+  return run < LEAST_RUN_NS ? undefined : run / (run + wait);
 }

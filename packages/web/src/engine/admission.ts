@@ -19,11 +19,6 @@ interface Admittance {
   readonly inBackground: boolean;
 }
 
-/** Whether twice as many frames were measured as the last time that it was so. */
-function knowsMore(frames: number): boolean {
-  return frames >= 4 && Number.isInteger(Math.log2(frames));
-}
-
 /** Takes what was rendered or read into memory, or for the moment in hand, and passes new frames on to the disk. */
 export class Admission {
   /** Frames rendered for the preview since the start. */
@@ -90,7 +85,7 @@ export class Admission {
   }
 
   private frame(job: JobOf<"frame">, rendered: Rendered): void {
-    const { arrival, branches, devices, pace, player, stage } = this.engine;
+    const { arrival, branches, devices, pace, player, stage, timings } = this.engine;
     const { key, ms, costs, warm } = rendered;
     const { timeline, frame, purpose, keep } = job;
     this.renderedFrames++;
@@ -100,7 +95,7 @@ export class Admission {
     arrival.note(now - job.startedMs, expectedMs);
     // What compiling its code took says nothing of the rest, of which as much is expected.
     if (warm) pace.rendered(frame, now, job.startedMs, expectedMs);
-    this.measure(job, rendered);
+    if (warm && !rendered.jumped) timings.note(job, rendered);
     player.take?.rendered(frame, rendered);
     for (const branch of rendered.branches) {
       const layer = branches.layerOf(branch.key);
@@ -112,19 +107,6 @@ export class Admission {
     const inBackground = purpose === "fill" || purpose === "order";
     const owner = timeline.document.id;
     this.admit(key, pictureOf(rendered, timeline), costMs, { origin: "rendered", keep, owner, inBackground });
-  }
-
-  private measure({ timeline, frame, taken }: JobOf<"frame">, rendered: Rendered): void {
-    const { book, contention, costKeeper, outlook, stage, staging } = this.engine;
-    const { key, width, height, warm, jumped, renderer } = rendered;
-    if (!warm || jumped) return;
-    const measured = stage.isPresent(timeline) ? timeline : stage.timeline!;
-    const timing = { ...rendered, pixels: width * height, share: contention.share };
-    measured.measure(key, timing, timeline.stillKeys(frame), taken);
-    costKeeper.note();
-    outlook.note();
-    // What was taken as it came is looked at again once more is known.
-    if (knowsMore(book.framesOn(renderer))) staging.estimateAgain();
   }
 
   private admitBranch(branch: Branch, costMs: Milliseconds, frame: number): void {

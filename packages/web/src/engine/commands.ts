@@ -18,7 +18,10 @@ const QUIET: { readonly [Kind in QuietKind]: Handler<Kind> } = {
     staging.estimateAgain();
   },
   storeAs: ({ disk }, { forms }) => disk.setForms(forms),
-  contention: ({ contention }, { share }) => contention.note(share),
+  contention: ({ contention, timings }, { share }) => {
+    contention.note(share);
+    timings.enter();
+  },
   viewer: ({ onShow, viewer }, { canvas }) => {
     viewer.attach(canvas);
     onShow.clear();

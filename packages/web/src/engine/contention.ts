@@ -7,6 +7,11 @@ const HOLDS_MS: Milliseconds = 3000;
 export class Contention {
   private told = { share: 1, atMs: -Infinity };
 
+  /** Whether somebody tells. */
+  get isTold(): boolean {
+    return this.told.atMs > -Infinity;
+  }
+
   note(share: number): void {
     this.told = { share, atMs: performance.now() };
   }

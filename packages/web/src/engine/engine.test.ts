@@ -68,6 +68,22 @@ describe("opening", () => {
     expect(rig.status.layerCosts[0]!.rangeMs! / alone).toBeCloseTo(1, 1);
   });
 
+  test("what was rendered before others were told of counts by what was told after it", async () => {
+    const rig = await open();
+    await rig.fill();
+    const alone = rig.status.layerCosts[0]!.rangeMs!;
+    rig.send({ kind: "contention", share: 1 });
+    await rig.run(5000);
+    // Others come, and that is told when all is rendered.
+    rig.pool.frameMs *= 2;
+    rig.reopen(moving(1.01), "edit");
+    rig.configure({ background: "Idle", idleDelayMs: 0 });
+    await rig.run(600);
+    rig.send({ kind: "contention", share: 0.5 });
+    await rig.run(600);
+    expect(rig.status.layerCosts[0]!.rangeMs! / alone).toBeCloseTo(1, 1);
+  });
+
   test("warms up every worker with frames that are not kept, for some time at most", async () => {
     const rig = new EngineRig();
     const startedAs = (fraction: number) => rig.pool.started.filter(({ settings }) => settings.fraction === fraction);

@@ -36,6 +36,7 @@ import { FETCH_SLOTS, takeConditions, takeSnapshot } from "./snapshot";
 import { Stage } from "./stage";
 import { Staging } from "./staging";
 import { statusOf, timelineDataOf } from "./status";
+import { Timings } from "./timings";
 import { spread } from "./trial";
 import { TrialDesk } from "./trialDesk";
 import { WarmUp } from "./warmUp";
@@ -72,6 +73,7 @@ export class Engine implements Parts {
   readonly devices: Devices;
   readonly costKeeper: CostKeeper;
   readonly contention = new Contention();
+  readonly timings: Timings = new Timings(this);
   readonly arrival = new Arrival();
   readonly pace = new FillPace();
   readonly reports: Reports;
@@ -282,6 +284,7 @@ export class Engine implements Parts {
 
   private endPlayback(): void {
     const take = this.player.finish();
+    this.timings.enter();
     this.staging.estimateAgain();
     this.again();
     if (!take) return;

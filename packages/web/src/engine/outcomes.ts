@@ -36,7 +36,8 @@ export class Outcomes {
     if (outcome.kind === "rendered") {
       releasePixels(outcome.pixels);
       const { renderer, costs, warm, jumped } = outcome;
-      if (warm && !jumped) book.learnNodes(renderer, costs, contention.share);
+      const teaches = kind === "calibration" || warmUp.teaches;
+      if (teaches && warm && !jumped) book.learnNodes(renderer, costs, contention.share);
     }
     const isDone = kind === "calibration" ? calibration.isDone : warmUp.isDone && jobs.count(kind) === 0;
     if (isDone) staging.estimateAgain();

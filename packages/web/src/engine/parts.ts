@@ -29,6 +29,7 @@ import type { SavingsDesk } from "./savings";
 import type { SequencePort } from "./sequenceClient";
 import type { Stage } from "./stage";
 import type { Staging } from "./staging";
+import type { Timings } from "./timings";
 import type { TrialDesk } from "./trialDesk";
 import type { Viewer } from "./viewer";
 import type { WarmUp } from "./warmUp";
@@ -81,6 +82,7 @@ export interface Parts extends Pick<Surroundings, "pool" | "viewer" | "emit"> {
   readonly book: CostBook;
   readonly costKeeper: CostKeeper;
   readonly contention: Contention;
+  readonly timings: Timings;
   readonly arrival: Arrival;
   readonly pace: FillPace;
   /** What the screens are told. */

@@ -114,8 +114,9 @@ export class Staging {
     if (isNew) player.reset(timeline.duration);
     const { renderer } = timeline.settings;
     const isUnmeasured = isNew || book.framesOn(renderer) === 0;
-    if (isUnmeasured && !timeline.isKnownTo(book.modelOf(renderer))) calibration.start(timeline.duration);
-    if (isNew) warmUp.start(trials.course(player.range), pool.size);
+    const isUnknown = isUnmeasured && !timeline.isKnownTo(book.modelOf(renderer));
+    if (isUnknown) calibration.start(timeline.duration);
+    if (isNew) warmUp.start(trials.course(player.range), pool.size, isUnknown);
     timeline.computeKeys(SLICE_MS);
     if (isNew || before?.settings.fraction !== timeline.settings.fraction) this.fitWorkers(timeline);
     jobs.stopWhere((job) => isOfFrame(job) && job.purpose !== "order" && !stage.has(job.key));

@@ -8,18 +8,20 @@ const MOST_MS: Milliseconds = 1500;
 
 /**
  * Frames that are rendered and thrown away when a composition opens, on all workers at once: the first second of
- * playback would otherwise be spent on compiling. What they take tells what others cost at the size of the preview,
- * wherever in the composition. They give way to whatever the user does.
+ * playback would otherwise be spent on compiling. They give way to whatever the user does.
  */
 export class WarmUp {
   private waiting: FrameNumber[] = [];
   private endMs: Milliseconds | undefined;
+  /** Whether nothing was known of the composition before: then they tell what others cost, wherever in it. */
+  teaches = false;
 
   get isDone(): boolean {
     return this.waiting.length === 0;
   }
 
-  start(course: Course, workers: number): void {
+  start(course: Course, workers: number, teaches: boolean): void {
+    this.teaches = teaches;
     this.waiting = Array.from({ length: FRAMES_EACH * workers }, (_, at) => course(at));
     this.endMs = undefined;
   }
