@@ -21,7 +21,7 @@ function forecast({
     renderSlots: 2,
     fetchSlots: 4,
     rendering,
-    reallyRendering: rendering,
+    slowdowns: [],
     fetchMs: 20,
     window: { before: 24, after: 96 },
     memoryFits: duration,
@@ -58,6 +58,12 @@ test("frames on disk play in real time where they arrive quickly enough, and not
   expect(isRealTime(quick)).toBe(true);
   expect(quick.hits.disk).toBe(FRAMES);
   expect(isRealTime(forecast({ residency, renderMs: 500, fetchMs: 400 }))).toBe(false);
+});
+
+test("frames that take unevenly long are late where even ones would not be", () => {
+  const even = forecast({ renderMs: 110, slowdowns: [1] });
+  const uneven = forecast({ renderMs: 110, slowdowns: [0.5, 1.7, 0.6, 0.6, 1.6] });
+  expect(uneven.onTimeShare).toBeLessThan(even.onTimeShare - 0.05);
 });
 
 test("where every frame is shown, none is skipped, and the take grows longer", () => {

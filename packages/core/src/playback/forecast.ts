@@ -9,7 +9,6 @@ import {
   type FrameJob,
   type Pacing,
   type PlayClock,
-  type RenderPace,
   type Snapshot,
 } from "./scheduler";
 import { summariseTake, type Origin, type TakeFrame, type TakeSummary } from "./take";
@@ -30,8 +29,12 @@ export interface TakeConditions extends Pick<
   | "failed"
 > {
   readonly pacing: Pacing;
-  /** What rendering really takes; `rendering` is what the scheduler expects, which is on the safe side. */
-  readonly reallyRendering: RenderPace;
+  /**
+   * How many times as long as they cost frames took lately, one after the other; none where that is not known. They
+   * repeat: a take in which every frame took the middle one would have no late frame, and no real one is like that.
+   * `rendering` is what the scheduler expects, which is on the safe side.
+   */
+  readonly slowdowns: readonly number[];
 }
 
 interface Running extends FrameJob {
@@ -57,6 +60,12 @@ export function* forecastTake(conditions: TakeConditions): Generator<undefined, 
   /** Where frames came from that were not in memory. */
   const origins = new Map<FrameNumber, Origin>();
   const due = (step: number) => step * budgetMs + stallMs;
+  let rendered = 0;
+  const tookMs = (frame: FrameNumber) => {
+    const { rendering, slowdowns } = conditions;
+    const slowdown = slowdowns.length > 0 ? slowdowns[rendered++ % slowdowns.length]! : 1;
+    return renderMs({ ...rendering, slowdown }, frame);
+  };
 
   const snapshot = (): Snapshot => ({
     ...conditions,
@@ -90,8 +99,7 @@ export function* forecastTake(conditions: TakeConditions): Generator<undefined, 
       else if (action.kind === "skip") {
         frames.push({ frame: action.frame, dueMs: due(action.step), origin: "skipped" });
         shownStep = action.step;
-      } else if (action.kind === "render")
-        start(action.frame, "render", renderMs(conditions.reallyRendering, action.frame));
+      } else if (action.kind === "render") start(action.frame, "render", tookMs(action.frame));
       else if (action.kind === "fetch") start(action.frame, "fetch", conditions.fetchMs);
     }
     const next = pacing === "keep time" ? stepAt(clock, nowMs, budgetMs) + 1 : shownStep + 1;

@@ -66,7 +66,7 @@ function advise({
     renderSlots: 2,
     fetchSlots: 4,
     rendering,
-    reallyRendering: rendering,
+    slowdowns: [],
     fetchMs: 5,
     window: { before: 2, after: 6 },
     memoryFits: 100,

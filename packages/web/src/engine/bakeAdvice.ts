@@ -16,7 +16,6 @@ import {
   type FrameRange,
   type Milliseconds,
   type Prospect,
-  type RenderPace,
   type TakeConditions,
   type TakeSummary,
 } from "@kinetocache/core";
@@ -188,9 +187,7 @@ function* offerOf(
   );
   const forecast = (factor: number) => {
     const scaled = then.map((ms, frame) => (costs[frame]! > 0 ? factor * ms : 0));
-    const at = (pace: RenderPace) => ({ ...pace, costs: scaled });
-    const { rendering, reallyRendering } = conditions;
-    return forecastTake({ ...conditions, rendering: at(rendering), reallyRendering: at(reallyRendering) });
+    return forecastTake({ ...conditions, rendering: { ...conditions.rendering, costs: scaled } });
   };
   const summary = yield* forecast(1);
   const cautious = yield* forecast(SLOWER);

@@ -70,11 +70,13 @@ class Flow {
 
 // Of the last so many frames the middle one counts: the first of all take several times as long as any later.
 const FRAMES = 9;
+// How unevenly they come is told by so many.
+const MOST = 24;
 
 /** How quickly frames come while filling, learned from those that came. */
 export class FillPace {
   /** What the last frames took, over what they were expected to cost. */
-  private readonly slowdowns: number[] = [];
+  private readonly ratios: number[] = [];
   private readonly renders = new Flow();
   private readonly fetches = new Flow();
 
@@ -82,8 +84,8 @@ export class FillPace {
   rendered(frame: FrameNumber, nowMs: Milliseconds, startedMs: Milliseconds, costMs: Milliseconds): void {
     if (costMs <= 0) return;
     this.renders.note(frame, nowMs, startedMs);
-    this.slowdowns.push((nowMs - startedMs) / costMs);
-    if (this.slowdowns.length > FRAMES) this.slowdowns.shift();
+    this.ratios.push((nowMs - startedMs) / costMs);
+    if (this.ratios.length > MOST) this.ratios.shift();
   }
 
   /** A frame came from disk. @param startedMs when it was asked for */
@@ -97,9 +99,14 @@ export class FillPace {
     this.fetches.forget();
   }
 
+  /** How many times as long as was expected the last frames took, one after the other. */
+  get slowdowns(): readonly number[] {
+    return [...this.ratios];
+  }
+
   /** How many times as long as is expected rendering a frame takes at present. */
   get slowdown(): number {
-    return this.slowdowns.length > 0 ? median(this.slowdowns) : 1;
+    return this.ratios.length > 0 ? median(this.ratios.slice(-FRAMES)) : 1;
   }
 
   /**

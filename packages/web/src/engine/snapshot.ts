@@ -74,7 +74,7 @@ export function takeConditions(engine: Parts): (TakeConditions & { readonly docu
     residency,
     renderSlots: pool.size,
     pacing: choices.settings.pacing,
-    reallyRendering: { ...snapshot.rendering, slowdown: pace.slowdown },
+    slowdowns: pace.slowdowns,
     document: timeline.document.id,
   };
 }
