@@ -1,5 +1,5 @@
 import { Arena, type LinearMemory } from "./arena";
-import type { KernelExports, Kernels } from "./index";
+import type { KernelExports, Kernels } from "./kernels";
 
 const PAGE = 65536;
 const MOST_PAGES = 65536;

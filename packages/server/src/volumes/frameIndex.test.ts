@@ -5,7 +5,8 @@ import { keyOf } from "../../../../testing/keys";
 import { withFolder } from "../../../../testing/server";
 import { nameOf } from "./frameFile";
 import { Place } from "../files/place";
-import { FrameIndex, type StoredFrame } from "./frameIndex";
+import { FrameIndex } from "./frameIndex";
+import type { StoredFrame } from "./storedFrame";
 import { decodeIndex, encodeIndex, type SavedOwner } from "./savedIndex";
 
 const frame = (n: number, owner = "main"): StoredFrame => ({

@@ -2,15 +2,9 @@ import { setImmediate as breathe } from "node:timers/promises";
 import type { Bytes, ContentKey } from "@kinetocache/core";
 import type { Folder } from "../files/folder";
 import type { Place } from "../files/place";
-import { allocatedBytes, nameOf, parseName, type FrameName } from "./frameFile";
+import { allocatedBytes, nameOf, parseName } from "./frameFile";
 import { decodeIndex, encodeIndex, type SavedOwner } from "./savedIndex";
-
-/** A frame that a volume holds. */
-export interface StoredFrame extends FrameName {
-  readonly owner: string;
-  readonly size: Bytes;
-  lastUsedMs: number;
-}
+import type { StoredFrame } from "./storedFrame";
 
 const FRAMES = "frames";
 const INDEX = "index.bin";

@@ -251,7 +251,7 @@ describe("what is put in the way", () => {
     withPlaces(async (server, place) => {
       const { id } = await register(server, path.join(place, "cache"));
       expect((await put(server, id, 1)).status).toBe(204);
-      // Whoever may do everything is not refused anything.
+      // Root is never refused.
       process.seteuid!("nobody");
       try {
         expect(await (await put(server, id, 2)).json()).toMatchObject({ status: 403, title: "not-writable" });

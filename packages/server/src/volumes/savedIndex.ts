@@ -1,6 +1,6 @@
 import { crc32 } from "node:zlib";
 import { FRAME_FORMATS } from "@kinetocache/core";
-import type { StoredFrame } from "./frameIndex";
+import type { StoredFrame } from "./storedFrame";
 
 /** The frames of one folder as they were when the index was kept. */
 export interface SavedOwner {

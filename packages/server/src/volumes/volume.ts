@@ -23,7 +23,8 @@ import { JsonFile, makeDataFolder } from "../files/jsonFile";
 import { Place } from "../files/place";
 import { Problem } from "../http/problem";
 import { allocatedBytes, nameOf, parseName } from "./frameFile";
-import { FrameIndex, type StoredFrame } from "./frameIndex";
+import { FrameIndex } from "./frameIndex";
+import type { StoredFrame } from "./storedFrame";
 import { Ownership } from "./ownership";
 
 export interface VolumeState extends LocationSettings {

@@ -3,7 +3,6 @@ import { fsyncSync, readSync, writeSync } from "node:fs";
 import type { FileHandle } from "node:fs/promises";
 import type { Bytes, Milliseconds } from "@kinetocache/core";
 import type { JobControl } from "../jobs/jobs";
-import type { Workers } from "./workers";
 
 /** What is in a file. */
 export interface Digest {
@@ -80,6 +79,11 @@ function writeAll(file: number, bytes: Uint8Array): void {
 
 const LOOK_MS: Milliseconds = 100;
 
+/** Whoever has a thread for it. */
+interface DigestThreads {
+  run(task: "digestOf", wish: DigestWish): Promise<Digest | undefined>;
+}
+
 export interface Copying {
   /** Is closed afterwards. */
   readonly from: FileHandle;
@@ -95,7 +99,7 @@ export interface Copying {
  */
 export async function digestFor(
   { signal, isPaused }: Pick<JobControl, "signal" | "isPaused">,
-  workers: Workers,
+  workers: DigestThreads,
   { from, to, onBytes }: Copying,
 ): Promise<Digest> {
   const state = new SharedArrayBuffer(Reading.LENGTH);

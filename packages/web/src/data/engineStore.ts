@@ -3,15 +3,8 @@ import { dequal } from "dequal";
 import { useSyncExternalStore } from "react";
 import type { BrowserDiskState } from "../engine/browserDisk/browserDisk";
 import { EngineClient } from "../engine/client";
-import type {
-  CacheChange,
-  Command,
-  EngineEvent,
-  Explanation,
-  Status,
-  SuggestedBakes,
-  TimelineData,
-} from "../engine/protocol";
+import type { CacheChange, Command, EngineEvent, Explanation, Status, SuggestedBakes } from "../engine/protocol";
+import type { TimelineData } from "../engine/previewTimeline";
 import type { Outlook } from "../engine/outlook";
 import type { Savings } from "../engine/savings";
 

@@ -1,10 +1,12 @@
 import type { Branch, ContentKey, EvictionContext, Milliseconds, Origin } from "@kinetocache/core";
+import { evictionContext } from "./evictionContext";
 import type { FetchedPicture, HeldPicture } from "./frameStorage";
 import type { EngineJob, JobOf } from "./jobTable";
 import type { Parts } from "./parts";
 import { releasePixels } from "./pixels";
 import type { RenderOutcome } from "./protocol";
 import type { Rendered } from "./renderPool";
+import type { Timings } from "./timings";
 import { isLasting } from "./tradeOffs";
 
 // Frames that memory does not take are written to disk from the hand; more than this wait for the disk.
@@ -24,13 +26,7 @@ export class Admission {
   /** Frames rendered for the preview since the start. */
   renderedFrames = 0;
 
-  constructor(private readonly engine: Parts) {}
-
-  /** What the cache goes by now. */
-  get context(): EvictionContext {
-    const { choices, player, stage } = this.engine;
-    return stage.evictionContext(player.position, choices.layers.pinned);
-  }
+  constructor(private readonly engine: Parts & { readonly timings: Timings }) {}
 
   rendered(job: JobOf<"frame">, outcome: Rendered): void {
     if (job.purpose === "scrub") this.forScrubbing(job, outcome);
@@ -69,7 +65,7 @@ export class Admission {
   private forScrubbing({ timeline }: JobOf<"frame">, { key, ms, ...rendered }: Rendered): void {
     const { held, stage } = this.engine;
     const picture = pictureOf(rendered, timeline);
-    if (held.put(key, picture, ms, this.context)) return;
+    if (held.put(key, picture, ms, evictionContext(this.engine))) return;
     if (stage.isPresent(timeline)) held.keepInHand(key, picture, true);
     else releasePixels(rendered.pixels);
   }
@@ -117,7 +113,7 @@ export class Admission {
       releasePixels(branch.pixels);
       return;
     }
-    if (!branches.admit(branch, costMs, this.context)) stage.lanes?.refuse(layer, frame);
+    if (!branches.admit(branch, costMs, evictionContext(this.engine))) stage.lanes?.refuse(layer, frame);
   }
 
   private admit(key: ContentKey, picture: HeldPicture, costMs: Milliseconds, how: Admittance): void {
@@ -128,7 +124,7 @@ export class Admission {
       return;
     }
     held.letGo(key);
-    const { context } = this;
+    const context = evictionContext(this.engine);
     const isAdmitted = keep === "memory" && held.put(key, picture, costMs, context);
     player.noteOrigin(key, origin);
     const lasts = stage.timeline !== undefined && isLasting(stage.timeline.settings);

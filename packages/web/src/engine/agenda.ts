@@ -1,5 +1,5 @@
 import { frameOfStep, stepAt, type Milliseconds } from "@kinetocache/core";
-import type { Parts } from "./parts";
+import type { Desks } from "./desks";
 import { SCRUB_REST_MS } from "./player";
 import type { PreviewTimeline } from "./previewTimeline";
 import { SHARPEN_AFTER_MS } from "./snapshot";
@@ -10,7 +10,7 @@ const SLICE_MS: Milliseconds = 6;
 
 /** What is worked out beside the frames, a slice at a time, and when the engine has to wake by itself. */
 export class Agenda {
-  constructor(private readonly engine: Parts) {}
+  constructor(private readonly engine: Desks) {}
 
   /** Whether background rendering may take its turn. */
   get mayFill(): boolean {

@@ -1,14 +1,15 @@
 import { findWaste, type FrameNumber, type Milliseconds } from "@kinetocache/core";
 import { adviseBakes } from "./bakeAdvice";
+import { evictionContext } from "./evictionContext";
 import { explain } from "./explanation";
 import { isOfFrame } from "./jobTable";
-import type { Parts } from "./parts";
+import type { Desks } from "./desks";
 import type { Command } from "./protocol";
 import { takeConditions } from "./snapshot";
 
 type CommandOf<Kind extends Command["kind"]> = Extract<Command, { readonly kind: Kind }>;
 /** @param sentMs when the command was sent, by `sharedNow` */
-type Handler<Kind extends Command["kind"]> = (engine: Parts, command: CommandOf<Kind>, sentMs: Milliseconds) => void;
+type Handler<Kind extends Command["kind"]> = (engine: Desks, command: CommandOf<Kind>, sentMs: Milliseconds) => void;
 
 /** What each command does that tells the engine something, or asks it: background work goes on. */
 const QUIET: { readonly [Kind in QuietKind]: Handler<Kind> } = {
@@ -91,11 +92,12 @@ const ACTIONS: { readonly [Kind in Exclude<Command["kind"], QuietKind>]: Handler
     engine.player.setEnd(end);
     rangeChanged(engine);
   },
-  measureTake: ({ admission, held, player, staging }, { emptied }) => {
+  measureTake: (engine, { emptied }) => {
+    const { held, player, staging } = engine;
     player.pause();
     staging.compare(undefined);
     player.askForTake(performance.now());
-    if (emptied) held.clear(admission.context);
+    if (emptied) held.clear(evictionContext(engine));
   },
   measureParallel: ({ trials }, { cores }) => trials.measureParallel(cores),
   measureGraphics: ({ trials }, { devices }) => trials.measureGraphics(devices),
@@ -138,26 +140,26 @@ export function isAction({ kind }: Command): boolean {
 }
 
 /** Does what a command says. @param sentMs when it was sent, by `sharedNow` */
-export function carryOut(engine: Parts, command: Command, sentMs: Milliseconds): void {
-  const handler: (engine: Parts, command: never, sentMs: Milliseconds) => void = HANDLERS[command.kind];
+export function carryOut(engine: Desks, command: Command, sentMs: Milliseconds): void {
+  const handler: (engine: Desks, command: never, sentMs: Milliseconds) => void = HANDLERS[command.kind];
   handler(engine, command as never, sentMs);
 }
 
-function seek({ player, reports }: Parts, frame: FrameNumber): void {
+function seek({ player, reports }: Desks, frame: FrameNumber): void {
   player.seek(frame);
   reports.playhead(player.playhead, false);
 }
 
-function noteSeek({ player, responses, stage }: Parts, sentMs: Milliseconds): void {
+function noteSeek({ player, responses, stage }: Desks, sentMs: Milliseconds): void {
   responses.noteSeek(sentMs, stage.timeline?.isInMemory(player.playhead) ?? false);
 }
 
-function rangeChanged({ outlook, savings }: Parts): void {
+function rangeChanged({ outlook, savings }: Desks): void {
   savings.note();
   outlook.drop();
 }
 
-function suggestBakes(engine: Parts, { roomBytes, sequence }: CommandOf<"suggestBakes">): void {
+function suggestBakes(engine: Desks, { roomBytes, sequence }: CommandOf<"suggestBakes">): void {
   const { advice, book, disk, player, stage } = engine;
   player.pause();
   advice.start(sequence, () => {
@@ -169,10 +171,11 @@ function suggestBakes(engine: Parts, { roomBytes, sequence }: CommandOf<"suggest
   });
 }
 
-function explainFrame({ admission, book, choices, emit, held, stage }: Parts, frame: FrameNumber): void {
+function explainFrame(engine: Desks, frame: FrameNumber): void {
+  const { book, choices, emit, held, stage } = engine;
   const { timeline } = stage;
   if (!timeline || frame >= timeline.duration) return;
   const model = book.modelOf(timeline.settings.renderer);
-  const explanation = explain(timeline, frame, held, admission.context, model, choices.layers.pinned);
+  const explanation = explain(timeline, frame, held, evictionContext(engine), model, choices.layers.pinned);
   emit({ kind: "explanation", explanation });
 }

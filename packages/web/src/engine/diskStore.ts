@@ -1,7 +1,13 @@
 import type { Bytes, ContentKey, Milliseconds, Packing } from "@kinetocache/core";
 import type { Failure, FetchedPicture, FrameStorage, HeldPicture, Listing, Target } from "./frameStorage";
-import type { DiskState } from "./protocol";
 import { Rate } from "./rate";
+
+/** Whether frames can be written now. */
+export type DiskState =
+  | { readonly kind: "ready" }
+  | { readonly kind: "unreachable" }
+  /** Nothing more is taken: the cap is reached, the drive is full, read-only or gone. */
+  | { readonly kind: "refused"; readonly detail: string };
 
 /** What is to be said of a tier on disk, which differs with where it is. */
 export interface DiskWords {

@@ -12,6 +12,7 @@ import { Choices } from "./choices";
 import { carryOut, isAction } from "./commands";
 import { Contention } from "./contention";
 import { CostKeeper } from "./costKeeper";
+import type { Desks } from "./desks";
 import { Devices } from "./devices";
 import { DiskTier } from "./diskTier";
 import { DiskWork } from "./diskWork";
@@ -23,7 +24,7 @@ import { JobTable } from "./jobTable";
 import { OnShow } from "./onShow";
 import { Outcomes } from "./outcomes";
 import { OutlookDesk } from "./outlook";
-import type { Parts, Surroundings } from "./parts";
+import type { Surroundings } from "./parts";
 import { Performer } from "./performer";
 import { SparePixels } from "./pixels";
 import { Player } from "./player";
@@ -48,7 +49,7 @@ const MOST_AGAIN = 5000;
  * The preview engine: owns the clock, memory, the viewer and the jobs, and does what the scheduler says.
  * Everything enters by `handle` and `onOutcome`; everything leaves by `emit`.
  */
-export class Engine implements Parts {
+export class Engine implements Desks {
   readonly pool: Surroundings["pool"];
   readonly viewer: Surroundings["viewer"];
   readonly emit: Surroundings["emit"];

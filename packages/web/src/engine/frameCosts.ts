@@ -13,7 +13,21 @@ import {
   type RenderedFrame,
   type RendererClass,
 } from "@kinetocache/core";
-import type { LayerCost } from "./protocol";
+
+/** What a layer costs. */
+export interface LayerCost {
+  readonly layer: string;
+  /** At the playhead; undefined while nothing is known. */
+  readonly playheadMs?: Milliseconds;
+  /** Mean over the in–out range; undefined while nothing is known of it. */
+  readonly rangeMs?: Milliseconds;
+  /** What drawing took that is done once for all frames; undefined where nothing was drawn once, or not yet. */
+  readonly onceMs?: Milliseconds;
+  /** Whether every frame of the range was measured layer by layer. */
+  readonly rangeMeasured: boolean;
+  /** Whether the figure at the playhead was measured. */
+  readonly measured: boolean;
+}
 
 /** What rendering a frame took. */
 interface Measured {

@@ -7,13 +7,24 @@ import {
   pixelCount,
   Timeline,
   type Bakes,
+  type Bytes,
   type ContentKey,
   type Document,
   type FrameNumber,
   type Milliseconds,
   type RenderSettings,
 } from "@kinetocache/core";
-import type { LayerKept } from "./protocol";
+
+/** A layer's own pixels over the in–out range. */
+export interface LayerKept {
+  readonly layer: string;
+  /** Frames whose pixels are held, of those on which it shows. */
+  readonly held: number;
+  readonly total: number;
+  /** What those take that are held, and what all would take. */
+  readonly heldBytes: Bytes;
+  readonly allBytes: Bytes;
+}
 
 /** One layer's finished pixels along the timeline. */
 interface Lane {

@@ -1,5 +1,5 @@
 import type { EngineJob, PictureJob } from "./jobTable";
-import type { Parts } from "./parts";
+import type { Desks } from "./desks";
 import { releasePixels } from "./pixels";
 import type { RenderOutcome } from "./protocol";
 
@@ -7,7 +7,7 @@ type OutcomeOf<Kind extends RenderOutcome["kind"]> = Extract<RenderOutcome, { re
 
 /** Hands what became of a job to whoever began it. */
 export class Outcomes {
-  constructor(private readonly engine: Parts) {}
+  constructor(private readonly engine: Desks) {}
 
   /** @param job undefined where nobody waits for it any more */
   take(job: EngineJob | undefined, outcome: RenderOutcome): void {

@@ -1,4 +1,3 @@
-import type { Admission } from "./admission";
 import type { AdviceDesk } from "./adviceDesk";
 import type { Arrival } from "./arrival";
 import type { Bakery } from "./bakery";
@@ -28,9 +27,6 @@ import type { Responses } from "./responses";
 import type { SavingsDesk } from "./savings";
 import type { SequencePort } from "./sequenceClient";
 import type { Stage } from "./stage";
-import type { Staging } from "./staging";
-import type { Timings } from "./timings";
-import type { TrialDesk } from "./trialDesk";
 import type { Viewer } from "./viewer";
 import type { WarmUp } from "./warmUp";
 
@@ -56,18 +52,16 @@ export interface Surroundings {
   readonly emit: (event: EngineEvent) => void;
 }
 
-/** What the engine is made of, for those parts of it that work on several others. */
+/** What the engine works with: each of these knows none of the others, or only what it is made with. */
 export interface Parts extends Pick<Surroundings, "pool" | "viewer" | "emit"> {
   readonly choices: Choices;
   readonly player: Player;
   readonly stage: Stage;
-  readonly staging: Staging;
   readonly onShow: OnShow;
   /** Pixels that are held, and buffers that can be used again. */
   readonly held: HeldFrames;
   readonly spares: SparePixels;
   readonly branches: BranchDesk;
-  readonly admission: Admission;
   readonly disk: DiskTier;
   readonly diskWork: DiskWork;
   /** Work that is under way, and what it was begun for. */
@@ -76,13 +70,11 @@ export interface Parts extends Pick<Surroundings, "pool" | "viewer" | "emit"> {
   readonly bakery: Bakery;
   readonly calibration: Calibration;
   readonly warmUp: WarmUp;
-  readonly trials: TrialDesk;
   readonly devices: Devices;
   /** What is known of costs and of how quickly frames come. */
   readonly book: CostBook;
   readonly costKeeper: CostKeeper;
   readonly contention: Contention;
-  readonly timings: Timings;
   readonly arrival: Arrival;
   readonly pace: FillPace;
   /** What the screens are told. */

@@ -1,12 +1,13 @@
 import type { Action, FrameNumber, Purpose } from "@kinetocache/core";
 import { NO_EXCHANGE, type Exchange } from "./branchDesk";
 import type { HeldPicture } from "./frameStorage";
-import type { Parts } from "./parts";
+import type { Desks } from "./desks";
+import { evictionContext } from "./evictionContext";
 import type { PreviewTimeline } from "./previewTimeline";
 
 /** Carries out what the scheduler says: shows pictures, and begins jobs. */
 export class Performer {
-  constructor(private readonly engine: Parts) {}
+  constructor(private readonly engine: Desks) {}
 
   perform(action: Exclude<Action, { readonly kind: "end" }>): void {
     switch (action.kind) {
@@ -32,9 +33,9 @@ export class Performer {
   }
 
   private show(frame: FrameNumber, step: number): void {
-    const { admission, held, onShow, player, reports, responses, stage, viewer } = this.engine;
+    const { held, onShow, player, reports, responses, stage, viewer } = this.engine;
     const keys = stage.sides(player.isPlaying).map((side) => side.keyOf(Math.min(frame, side.duration - 1)));
-    const { context } = admission;
+    const context = evictionContext(this.engine);
     const pictures = keys.map((key) => held.use(key, context));
     this.engine.again();
     const gone = keys.filter((_, index) => !pictures[index]);
@@ -53,8 +54,8 @@ export class Performer {
   }
 
   private showScrub(frame: FrameNumber): void {
-    const { admission, choices, held, onShow, stage, viewer } = this.engine;
-    const picture = held.use(stage.timeline!.keyAt(frame, choices.scrubFraction), admission.context);
+    const { choices, held, onShow, stage, viewer } = this.engine;
+    const picture = held.use(stage.timeline!.keyAt(frame, choices.scrubFraction), evictionContext(this.engine));
     if (!picture) return;
     viewer.show([picture], undefined);
     onShow.scrub(frame, performance.now());
@@ -140,11 +141,11 @@ export class Performer {
 
   /** Branches that go along with a frame. Only the processor's workers take them, and none are kept during playback. */
   private exchange(side: PreviewTimeline, frame: FrameNumber): Exchange {
-    const { admission, book, branches, choices, orders, player } = this.engine;
+    const { book, branches, choices, orders, player } = this.engine;
     const { renderer } = side.settings;
     if (renderer !== "cpu-1") return NO_EXCHANGE;
     const { root } = side.graphOf(frame);
-    const context = player.isPlaying ? undefined : admission.context;
+    const context = player.isPlaying ? undefined : evictionContext(this.engine);
     const wanted = new Set(choices.wantedLayers(orders));
     // A nested composition is what is put together beforehand: it is what stays while the rest is tried out.
     for (const { id, source } of side.composition.layers) if (source.kind === "composition") wanted.add(id);

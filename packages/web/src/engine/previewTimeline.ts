@@ -19,7 +19,18 @@ import {
 } from "@kinetocache/core";
 import { POINTS } from "./calibration";
 import { FrameCosts, type CostBook, type FrameTiming, type TakenBranch } from "./frameCosts";
-import type { TimelineData } from "./protocol";
+
+/** Per-frame data of the timeline; sent when it changed. */
+export interface TimelineData {
+  /** Milliseconds per frame, 0 where nothing is known. */
+  readonly costs: Float32Array;
+  /** 0 where the cost is an estimate. */
+  readonly measured: Uint8Array;
+  /** Bits of where each frame is held. */
+  readonly residency: Uint8Array;
+  /** The same of one layer's finished pixels, while one is followed. */
+  readonly layer?: { readonly id: string; readonly residency: Uint8Array };
+}
 
 /** Where frames are held when a timeline first learns their keys. */
 export interface Tiers {

@@ -34,9 +34,11 @@ import type {
 import type { BakeStatus } from "./bakeRun";
 import type { BrowserDiskState } from "./browserDisk/browserDisk";
 import type { FillOrder } from "./fillOrders";
-import type { MeasuredForms } from "./diskStore";
-import type { CostRecord } from "./frameCosts";
+import type { DiskState, MeasuredForms } from "./diskStore";
+import type { CostRecord, LayerCost } from "./frameCosts";
+import type { LayerKept } from "./layerLanes";
 import type { Outlook } from "./outlook";
+import type { TimelineData } from "./previewTimeline";
 import type { RenderResources } from "./resources";
 import type { ResponseTimes } from "./responses";
 import type { Savings } from "./savings";
@@ -233,37 +235,6 @@ export interface SentCommand {
   readonly sentMs: Milliseconds;
 }
 
-export interface LayerCost {
-  readonly layer: string;
-  /** At the playhead; undefined while nothing is known. */
-  readonly playheadMs?: Milliseconds;
-  /** Mean over the in–out range; undefined while nothing is known of it. */
-  readonly rangeMs?: Milliseconds;
-  /** What drawing took that is done once for all frames; undefined where nothing was drawn once, or not yet. */
-  readonly onceMs?: Milliseconds;
-  /** Whether every frame of the range was measured layer by layer. */
-  readonly rangeMeasured: boolean;
-  /** Whether the figure at the playhead was measured. */
-  readonly measured: boolean;
-}
-
-/** A layer's own pixels over the in–out range. */
-export interface LayerKept {
-  readonly layer: string;
-  /** Frames whose pixels are held, of those on which it shows. */
-  readonly held: number;
-  readonly total: number;
-  /** What those take that are held, and what all would take. */
-  readonly heldBytes: Bytes;
-  readonly allBytes: Bytes;
-}
-
-export type DiskState =
-  | { readonly kind: "ready" }
-  | { readonly kind: "unreachable" }
-  /** Nothing more is taken: the cap is reached, the drive is full, read-only or gone. */
-  | { readonly kind: "refused"; readonly detail: string };
-
 export type TrialKind = "frames in parallel" | "graphics devices" | "formats" | "bakes";
 
 /** What is true at one moment; sent about ten times a second while anything changes. */
@@ -320,18 +291,6 @@ export interface Status {
   /** Of the layers that are pinned, marked, asked for or selected. */
   readonly layersKept: readonly LayerKept[];
   readonly sharp: boolean;
-}
-
-/** Per-frame data of the timeline; sent when it changed. */
-export interface TimelineData {
-  /** Milliseconds per frame, 0 where nothing is known. */
-  readonly costs: Float32Array;
-  /** 0 where the cost is an estimate. */
-  readonly measured: Uint8Array;
-  /** Bits of where each frame is held. */
-  readonly residency: Uint8Array;
-  /** The same of one layer's finished pixels, while one is followed. */
-  readonly layer?: { readonly id: string; readonly residency: Uint8Array };
 }
 
 /** What an edit did to what was held. */

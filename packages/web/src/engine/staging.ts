@@ -1,11 +1,13 @@
 import { workingBuffers, type Bake } from "@kinetocache/core";
 import { dequal } from "dequal";
 import type { GraphicsFault } from "./devices";
+import { evictionContext } from "./evictionContext";
 import { isOfFrame } from "./jobTable";
 import type { Parts } from "./parts";
 import type { PreviewTimeline } from "./previewTimeline";
 import type { CacheChange, Command, Comparison, LayerChoices, PreviewSettings } from "./protocol";
 import { takeTerms } from "./tradeOffs";
+import { courseOf } from "./trial";
 
 // Keys are worked out in slices of this length.
 const SLICE_MS = 6;
@@ -51,14 +53,14 @@ export class Staging {
   }
 
   configure(settings: PreviewSettings): void {
-    const { admission, choices, devices, disk, held, outlook, player, pool, stage } = this.engine;
+    const { choices, devices, disk, held, outlook, player, pool, stage } = this.engine;
     const before = choices.chosen;
     choices.chosen = settings;
     if (before && !dequal(takeTerms(before, choices.layers), takeTerms(settings, choices.layers))) player.endTake();
     pool.resize(settings.parallel);
     devices.choose(settings);
     disk.configure(settings.diskCache);
-    held.setBudget(settings.memoryBudgetBytes, admission.context);
+    held.setBudget(settings.memoryBudgetBytes, evictionContext(this.engine));
     stage.lanes?.tryAgain();
     outlook.note();
     const isOtherDevice = before?.effectsOn !== settings.effectsOn;
@@ -96,7 +98,7 @@ export class Staging {
   /** Makes everything anew that follows from the document and from what decides its pixels. */
   rebuild(): void {
     const { book, calibration, choices, devices, held, jobs, onShow, outlook, player, pool } = this.engine;
-    const { disk, pace, savings, stage, trials, warmUp } = this.engine;
+    const { disk, pace, savings, stage, warmUp } = this.engine;
     const { document, bakes, unreadable } = stage;
     if (!document || !choices.chosen) return;
     const before = stage.timeline;
@@ -116,7 +118,7 @@ export class Staging {
     const isUnmeasured = isNew || book.framesOn(renderer) === 0;
     const isUnknown = isUnmeasured && !timeline.isKnownTo(book.modelOf(renderer));
     if (isUnknown) calibration.start(timeline.duration);
-    if (isNew) warmUp.start(trials.course(player.range), pool.size, isUnknown);
+    if (isNew) warmUp.start(courseOf(document, player.range), pool.size, isUnknown);
     timeline.computeKeys(SLICE_MS);
     if (isNew || before?.settings.fraction !== timeline.settings.fraction) this.fitWorkers(timeline);
     jobs.stopWhere((job) => isOfFrame(job) && job.purpose !== "order" && !stage.has(job.key));

@@ -1,12 +1,13 @@
 import type { FrameRange, Milliseconds, Mode } from "@kinetocache/core";
 import { restOf } from "./fillPace";
-import type { Parts } from "./parts";
-import type { Status, TimelineData } from "./protocol";
+import type { Desks } from "./desks";
+import type { Status } from "./protocol";
+import type { TimelineData } from "./previewTimeline";
 import { memoryFits, memoryRoom } from "./snapshot";
 import { isLasting } from "./tradeOffs";
 
 /** What is true now, for the screens; undefined before a composition is open. */
-export function statusOf(engine: Parts, mode: Mode): Status | undefined {
+export function statusOf(engine: Desks, mode: Mode): Status | undefined {
   const { admission, advice, bakery, devices, disk, diskWork, onShow } = engine;
   const { player, responses, stage, trials } = engine;
   const { timeline, lanes, comparison, unreadable } = stage;
@@ -38,7 +39,7 @@ export function statusOf(engine: Parts, mode: Mode): Status | undefined {
   };
 }
 
-function memoryOf({ held, pool }: Parts): Status["memory"] {
+function memoryOf({ held, pool }: Desks): Status["memory"] {
   return {
     budgetBytes: held.budgetBytes,
     usedBytes: held.usedBytes,
@@ -50,7 +51,7 @@ function memoryOf({ held, pool }: Parts): Status["memory"] {
   };
 }
 
-function fillingOf(engine: Parts): Pick<Status, "filling" | "orders"> {
+function fillingOf(engine: Desks): Pick<Status, "filling" | "orders"> {
   const { choices, disk, orders, pace, player, pool, stage } = engine;
   const timeline = stage.timeline!;
   const { residency, duration, costs } = timeline;
@@ -74,7 +75,7 @@ function fillingOf(engine: Parts): Pick<Status, "filling" | "orders"> {
 }
 
 /** Costs and residency for the screens, where they changed since they were told last. */
-export function timelineDataOf({ choices, stage }: Parts): TimelineData | undefined {
+export function timelineDataOf({ choices, stage }: Desks): TimelineData | undefined {
   const { timeline, lanes } = stage;
   const { followed } = choices;
   const data = timeline?.takeChanges(lanes?.takeChanged() ?? false);

@@ -4,6 +4,7 @@ import type { JobOf } from "./jobTable";
 import type { Parts } from "./parts";
 import type { PreviewTimeline } from "./previewTimeline";
 import type { Rendered } from "./renderPool";
+import type { Staging } from "./staging";
 
 // It is told once a second while frames are rendered.
 const LONGEST_MS: Milliseconds = 1500;
@@ -29,7 +30,7 @@ export class Timings {
   private waiting: Timing[] = [];
   private timer: ReturnType<typeof setTimeout> | undefined;
 
-  constructor(private readonly engine: Parts) {}
+  constructor(private readonly engine: Parts & { readonly staging: Staging }) {}
 
   note({ timeline, frame, taken }: JobOf<"frame">, rendered: Rendered): void {
     const { key, width, height, ms, costs, nodesTimed, renderer } = rendered;

@@ -1,4 +1,4 @@
-import type { FrameNumber, FrameRange, Milliseconds, RenderDevice } from "@kinetocache/core";
+import type { Document, FrameNumber, FrameRange, Milliseconds, RenderDevice } from "@kinetocache/core";
 import type { EngineEvent, RenderOutcome, RenderTask, TrialKind } from "./protocol";
 
 /** What is rendered for a trial, at its settings. */
@@ -34,6 +34,12 @@ export type Course = (index: number) => FrameNumber;
 /** Frames all over a range: steps of the golden section visit it evenly, whatever the number of tries. */
 export function spread({ in: first, out }: FrameRange): Course {
   return (index) => first + Math.floor((Math.abs(index * 0.618034) % 1) * (out - first));
+}
+
+/** Which frames of an open composition are tried: clips are decoded in order. */
+export function courseOf({ assets }: Pick<Document, "assets">, range: FrameRange): Course {
+  const hasClips = Object.values(assets).some(({ kind }) => kind === "clip");
+  return hasClips ? inOrder(range) : spread(range);
 }
 
 /** Frames one after another, as in playback: what clips need, in which every jump costs. */

@@ -1,10 +1,10 @@
-import type { FrameRange, Milliseconds, RenderDevice } from "@kinetocache/core";
+import type { Milliseconds, RenderDevice } from "@kinetocache/core";
 import { GraphicsTrial } from "./graphicsTrial";
 import { ParallelTrial } from "./parallelTrial";
 import type { Parts } from "./parts";
 import { releasePixels } from "./pixels";
 import type { RenderOutcome, Status } from "./protocol";
-import { inOrder, spread, type Course, type Trial } from "./trial";
+import { courseOf, type Trial } from "./trial";
 import { TrialRun } from "./trialRun";
 
 /** Measurements that have the render workers for themselves, one at a time. */
@@ -21,21 +21,17 @@ export class TrialDesk {
     return this.run?.status;
   }
 
-  /** Which frames of the open composition are tried: clips are decoded in order. */
-  course(range: FrameRange): Course {
-    const hasClips = Object.values(this.engine.stage.document?.assets ?? {}).some(({ kind }) => kind === "clip");
-    return hasClips ? inOrder(range) : spread(range);
-  }
-
   measureParallel(cores: number): void {
-    const { devices, player } = this.engine;
-    this.start(new ParallelTrial(cores, this.course(player.range), devices.device));
+    const { devices, player, stage } = this.engine;
+    if (stage.document) this.start(new ParallelTrial(cores, courseOf(stage.document, player.range), devices.device));
   }
 
   measureGraphics(devices: readonly RenderDevice[]): void {
     const { choices, player, stage } = this.engine;
-    const comparable = stage.document?.depth === "8-bit";
-    this.start(new GraphicsTrial(devices, this.course(player.range), choices.settings.parallel, comparable));
+    const { document } = stage;
+    if (!document) return;
+    const course = courseOf(document, player.range);
+    this.start(new GraphicsTrial(devices, course, choices.settings.parallel, document.depth === "8-bit"));
   }
 
   /** Everything else rests meanwhile. */

@@ -1,6 +1,7 @@
 import { framesPerSecond, uncachedRate, type Bytes, type Rate } from "@kinetocache/core";
 import type { TradeOff } from "../../engine/tradeOffs";
-import type { LayerKept, PreviewSettings } from "../../engine/protocol";
+import type { PreviewSettings } from "../../engine/protocol";
+import type { LayerKept } from "../../engine/layerLanes";
 import { bytesText, fractionText, framesText, msText, percentText, rateText } from "../../parts/format";
 
 /** Mean time of a frame, as short as it can be said; nothing while it is not known. */

@@ -1,5 +1,5 @@
 import { IN_MEMORY, ON_DISK, timecode, type FrameRange, type Rate } from "@kinetocache/core";
-import type { TimelineData } from "../../engine/protocol";
+import type { TimelineData } from "../../engine/previewTimeline";
 import type { Tokens } from "../../parts/tokens";
 import { rulerFrames, xOfFrame, type TimelineView } from "./timelineView";
 
