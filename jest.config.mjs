@@ -12,7 +12,9 @@ export default {
     ],
   },
   // Some packages ship as modules only.
-  transformIgnorePatterns: ["/node_modules/(?!(@noble|@scure|fast-png|iobuffer|@resvg)/)"],
+  transformIgnorePatterns: [
+    "/node_modules/(?!(@noble|@scure|fast-png|iobuffer|@resvg|p-queue|p-timeout|eventemitter3)/)",
+  ],
   globalSetup: "<rootDir>/testing/buildServer.mjs",
   moduleNameMapper: {
     "/entries$": "<rootDir>/testing/builtEntries.ts",

@@ -69,7 +69,7 @@ test("filling: a range and a layer by hand, marked layers by themselves, with th
     await row(page, "Passing birds").locator(".layer-name").click();
     await tab(page, "Cache");
     await page.getByRole("button", { name: "Passing birds", exact: true }).click();
-    await expect(page.locator(".panel-body:visible")).toContainText(/finished pixels of single layers \d+ time/);
+    await expect(page.locator(".panel-body:visible")).toContainText(/cached layer images \d+ time/);
     await row(page, "Passing birds").locator(".layer-name").focus();
     await page.keyboard.press("p");
     await page.keyboard.press("m");
@@ -140,13 +140,13 @@ test("waste is found with its cost, taken away with one press, and comes back wi
   await choose(page, "background", "Off");
   await tab(page, "Waste");
   const panel = page.locator(".panel-body:visible");
-  await expect(panel).toContainText("Nothing is rendered in vain");
+  await expect(panel).toContainText("No wasted rendering");
   await row(page, "Reed line").locator(".layer-name").click();
   await type(page, "Amount", "0");
   await tab(page, "Waste");
   await expect(panel).toContainText("Effect without visible result: Grain");
   await panel.getByRole("button", { name: "Switch Grain off" }).click();
-  await expect(panel).toContainText("Nothing is rendered in vain");
+  await expect(panel).toContainText("No wasted rendering");
   await page.locator(".notices .alert", { hasText: "switch grain off" }).getByRole("button", { name: "Undo" }).click();
   await expect(panel).toContainText("Effect without visible result");
 });
@@ -364,7 +364,7 @@ test("takes are named, exported and repeated; a difference within noise is calle
   await expect(page.getByRole("region", { name: "Cost of each frame" })).toBeVisible();
   const csv = page.waitForEvent("download");
   await second.getByRole("button", { name: "CSV" }).click();
-  const lines = (await readFile(await (await csv).path(), "utf8")).trim().split("\n");
+  const lines = (await readFile(await (await csv).path(), "utf8")).trim().split("\r\n");
   expect(lines[0]).toBe("frame,due_ms,shown_ms,origin,on_time,cost_ms");
   expect(lines).toHaveLength(32);
   const json = page.waitForEvent("download");

@@ -22,13 +22,13 @@ const COLUMNS = {
   item: ({ id }: SweepItem) => id,
 } as const;
 
-/** The ledger as comma-separated values, a line an item under a line of names. */
-export function ledgerCsv(items: readonly SweepItem[], paths: PlacePaths): string {
+/** The ledger as a table: names of the columns, and a row an item. */
+export function ledgerTable(
+  items: readonly SweepItem[],
+  paths: PlacePaths,
+): { readonly names: readonly string[]; readonly rows: readonly (readonly (string | number | boolean)[])[] } {
   const columns = Object.values(COLUMNS);
-  return csv(
-    Object.keys(COLUMNS),
-    items.map((item) => columns.map((column) => column(item, paths))),
-  );
+  return { names: Object.keys(COLUMNS), rows: items.map((item) => columns.map((column) => column(item, paths))) };
 }
 
 /** The ledger for other tools. @param madeMs when it was made, in milliseconds since the epoch */
@@ -38,14 +38,4 @@ export function ledgerJson(items: readonly SweepItem[], paths: PlacePaths, madeM
   );
   const made = new Date(madeMs).toISOString();
   return JSON.stringify({ format: LEDGER_FORMAT, version: LEDGER_VERSION, made, items: rows }, null, 1);
-}
-
-/** Comma-separated values (RFC 4180). */
-export function csv(names: readonly string[], rows: readonly (readonly unknown[])[]): string {
-  const lines = [names, ...rows].map((row) => row.map((value) => field(String(value))).join(","));
-  return [...lines, ""].join("\r\n");
-}
-
-function field(text: string): string {
-  return /[",\r\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text;
 }

@@ -1,6 +1,7 @@
 import { mkdir, realpath } from "node:fs/promises";
 import path from "node:path";
 import Joi from "joi";
+import PQueue from "p-queue";
 import { Folder, OWN_FOLDER } from "./folder";
 
 /** What a file holds, and from which release on. */
@@ -17,8 +18,7 @@ const LARGEST_BYTES = 256 * 2 ** 20;
  * stand.
  */
 export class JsonFile<T> {
-  /** When what was written last is there, or could not be. */
-  private written: Promise<unknown> = Promise.resolve();
+  private readonly writes = new PQueue({ concurrency: 1 });
 
   private constructor(
     private readonly folder: string,
@@ -68,15 +68,13 @@ export class JsonFile<T> {
 
   /** Works out the next value from the last one that was written. @throws what `next` throws; nothing changes then */
   change(next: (value: T) => T): Promise<void> {
-    const writing = this.written.then(async () => {
+    return this.writes.add(async () => {
       const value = next(this.current);
       const said = saysFormat(value, this.format) ? value : { ...this.format, content: value };
       await Folder.with(this.folder, (folder) => folder.replace(this.name, [`${JSON.stringify(said, null, 1)}\n`]));
       this.current = value;
       this.isMissing = false;
     });
-    this.written = writing.catch(() => undefined);
-    return writing;
   }
 }
 

@@ -1,5 +1,6 @@
 import { realpath } from "node:fs/promises";
 import path from "node:path";
+import PQueue from "p-queue";
 import { isInside } from "../drives/drives";
 import { Folder } from "../files/folder";
 import { Problem } from "../http/problem";
@@ -34,7 +35,7 @@ const TOGETHER: Readonly<Record<PlaceUse, readonly PlaceUse[]>> = {
 /** All folders that the application uses, so that none is used for two things that do not go together. */
 export class PlaceRegistry {
   private readonly sources: (() => readonly TakenPlace[])[] = [];
-  private turn: Promise<unknown> = Promise.resolve();
+  private readonly turns = new PQueue({ concurrency: 1 });
 
   /** @param data folder of the server's data, without links; in it only simulated drives may be used */
   constructor(private readonly data: string) {}
@@ -46,9 +47,7 @@ export class PlaceRegistry {
 
   /** Does what checks and takes places, one after the other: of two at once neither would see the other. */
   inTurn<T>(work: () => Promise<T>): Promise<T> {
-    const result = this.turn.then(work);
-    this.turn = result.catch(() => undefined);
-    return result;
+    return this.turns.add(work);
   }
 
   /**

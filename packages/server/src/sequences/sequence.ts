@@ -9,6 +9,7 @@ import {
   type SequenceState,
 } from "@kinetocache/core";
 import Joi from "joi";
+import PQueue from "p-queue";
 import { GONE, type Folder } from "../files/folder";
 import { Problem } from "../http/problem";
 import { allocatedBytes } from "../volumes/frameFile";
@@ -66,7 +67,7 @@ export class Sequence {
   private readonly pictures = new Map<FrameNumber, StoredPicture>();
   private total: Bytes = 0;
   /** Lines are written one after the other. */
-  private recording: Promise<void> = Promise.resolve();
+  private readonly records = new PQueue({ concurrency: 1 });
 
   private constructor(
     private manifest: SequenceManifest,
@@ -177,9 +178,7 @@ export class Sequence {
   private async record(folder: Folder, number: FrameNumber, picture: StoredPicture): Promise<void> {
     const { size, crc, key } = picture;
     const line = `${number} ${size} ${crc.toString(16).padStart(8, "0")} ${key || "-"}\n`;
-    const written = this.recording.then(() => append(folder, line));
-    this.recording = written.catch(() => undefined);
-    await written;
+    await this.records.add(() => append(folder, line));
     this.note(number, picture);
   }
 

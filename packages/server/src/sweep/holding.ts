@@ -1,6 +1,7 @@
 import { randomBytes } from "node:crypto";
 import type { Stats } from "node:fs";
 import type { Batch, BatchHead, Bytes, HeldItem, Stayed } from "@kinetocache/core";
+import PQueue from "p-queue";
 import { atOneGo, Folder, GONE, holdsFolders } from "../files/folder";
 import { hasMount } from "../files/mounts";
 import { readBatch, writeBatch, type ReadBatch } from "./batchFile";
@@ -49,7 +50,7 @@ const LOST = "it is gone from holding";
  */
 export class Holding {
   private readonly batches = new Map<string, Held>();
-  private queue: Promise<unknown> = Promise.resolve();
+  private readonly acts = new PQueue({ concurrency: 1 });
   private total = 0;
   private beyondCap = 0;
 
@@ -388,12 +389,10 @@ export class Holding {
 
   /** One act after another, each in the place as it is then. */
   private act<T>(work: (root: Folder) => Promise<T> | T): Promise<T> {
-    const result = this.queue.then(() => {
+    return this.acts.add(async () => {
       if (holdsFolders()) return Folder.with(this.place, work);
       throw new Error("This system gives no hold on a folder, so that it cannot be made sure what would move");
     });
-    this.queue = result.catch(() => undefined);
-    return result;
   }
 
   private async inBatch<T>(

@@ -8,6 +8,7 @@ import {
   type WaitingBatch,
 } from "@kinetocache/core";
 import Joi from "joi";
+import PQueue from "p-queue";
 import { JsonFile } from "../files/jsonFile";
 import { realClock, type Clock } from "../machine/clock";
 import type { Sweeper } from "./sweeper";
@@ -49,7 +50,7 @@ export class Timekeeper {
   /** By batch, or for the rules: since when it is due, in uptime. */
   private readonly due = new Map<string, Milliseconds>();
   private timer: ReturnType<typeof setInterval> | undefined;
-  private checking: Promise<void> = Promise.resolve();
+  private readonly checks = new PQueue({ concurrency: 1 });
 
   private constructor(
     private readonly sweeper: Sweeper,
@@ -101,14 +102,14 @@ export class Timekeeper {
 
   /** One after the other: what takes longer than a minute is not done twice. */
   private begin(work: () => Promise<void>): void {
-    this.checking = this.checking.then(work).catch((error: unknown) => {
+    this.checks.add(work).catch((error: unknown) => {
       console.error("What was due in sweeping could not be done:", error);
     });
   }
 
   async close(): Promise<void> {
     clearInterval(this.timer);
-    await this.checking;
+    await this.checks.onIdle();
   }
 
   /** Does what has been due long enough. */

@@ -17,6 +17,7 @@ import {
   type Milliseconds,
 } from "@kinetocache/core";
 import Joi from "joi";
+import PQueue from "p-queue";
 import { REAL_MEDIUM, type Medium } from "../drives/medium";
 import { holdsFolders, type Folder } from "../files/folder";
 import { JsonFile, makeDataFolder } from "../files/jsonFile";
@@ -99,7 +100,7 @@ export class Volume {
   private reservedBytes = 0;
   private leavingBytes = 0;
   /** Room is made for one after the other: two at once would both count what the other removes. */
-  private making: Promise<void> = Promise.resolve();
+  private readonly making = new PQueue({ concurrency: 1 });
   /** Frames that are being given their names: of several writers of one frame only the first does that. */
   private readonly naming = new Set<ContentKey>();
   private serial = 0;
@@ -511,9 +512,7 @@ export class Volume {
 
   /** Removes frames by the rule until the cap holds, sparing those used within `spareMs`. */
   private makeRoom(spareMs: Milliseconds): Promise<void> {
-    const made = this.making.then(() => this.evict(spareMs));
-    this.making = made.catch(() => undefined);
-    return made;
+    return this.making.add(() => this.evict(spareMs));
   }
 
   private async evict(spareMs: Milliseconds): Promise<void> {

@@ -17,9 +17,9 @@ const take = (change: Partial<StoredTake>): StoredTake =>
 
 test("a take is exported one line a frame, with what each frame cost where that is known", () => {
   expect(takeCsv(take({ costs: Float32Array.of(0, 44.5, 12) }))).toBe(
-    "frame,due_ms,shown_ms,origin,on_time,cost_ms\n10,0.000,1.500,memory,1,\n11,40.000,85.000,rendered,0,44.500\n12,80.000,,skipped,0,12.000\n",
+    "frame,due_ms,shown_ms,origin,on_time,cost_ms\r\n10,0.000,1.500,memory,1,\r\n11,40.000,85.000,rendered,0,44.500\r\n12,80.000,,skipped,0,12.000\r\n",
   );
-  expect(takeCsv(take({}))).toContain("\n10,0.000,1.500,memory,1,\n");
+  expect(takeCsv(take({}))).toContain("\r\n10,0.000,1.500,memory,1,\r\n");
 });
 
 test("as JSON it says what it is, and holds lists rather than typed arrays", () => {

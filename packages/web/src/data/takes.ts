@@ -1,5 +1,6 @@
 import { isOnTime, onTimeSpread, type Spread } from "@kinetocache/core";
 import type { TakenTime } from "../engine/protocol";
+import { csvText } from "./csv";
 import { database, type StoredTake } from "./database";
 
 const TAKE_FORMAT = "kinetocache-take";
@@ -42,7 +43,7 @@ export async function describeTake(id: number, change: Pick<StoredTake, "name" |
 /** One line a frame: number, due and shown time, where it came from, by how much it was late, what it cost. */
 export function takeCsv(take: StoredTake): string {
   const { frames, budgetMs, range, costs } = take;
-  const lines = frames.map((frame) => {
+  const rows = frames.map((frame) => {
     const { dueMs, shownMs, origin } = frame;
     const cost = costs?.[frame.frame - range.in];
     return [
@@ -52,9 +53,9 @@ export function takeCsv(take: StoredTake): string {
       origin,
       isOnTime(frame, budgetMs) ? 1 : 0,
       cost ? cost.toFixed(3) : "",
-    ].join(",");
+    ];
   });
-  return ["frame,due_ms,shown_ms,origin,on_time,cost_ms", ...lines, ""].join("\n");
+  return csvText(["frame", "due_ms", "shown_ms", "origin", "on_time", "cost_ms"], rows);
 }
 
 /** The whole take, for other tools. */

@@ -7,6 +7,7 @@ import {
   type LocationSettings,
   type Milliseconds,
 } from "@kinetocache/core";
+import PQueue from "p-queue";
 import { Failed } from "../frameStorage";
 import type { ContentHash } from "./contentHash";
 import {
@@ -68,7 +69,7 @@ export class Segments {
   private readonly frames = new Map<ContentKey, Held>();
   private serial = 0;
   /** Changes run one after the other; reading goes on beside them. */
-  private queue: Promise<unknown> = Promise.resolve();
+  private readonly changes = new PQueue({ concurrency: 1 });
   private settings: LocationSettings = DEFAULT_LOCATION_SETTINGS;
 
   private constructor(
@@ -128,9 +129,7 @@ export class Segments {
   }
 
   private enqueue<T>(work: () => Promise<T>): Promise<T> {
-    const result = this.queue.then(work);
-    this.queue = result.catch(() => undefined);
-    return result;
+    return this.changes.add(work);
   }
 
   keys(): [ContentKey, Milliseconds][] {

@@ -1,5 +1,4 @@
 import {
-  csv,
   DEFAULT_SWEEP_SETTINGS,
   LONGEST_HOLDING_DAYS,
   type Batch,
@@ -13,6 +12,7 @@ import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
 import { Link } from "react-router";
+import { csvText } from "../../data/csv";
 import { database, type StoredTake } from "../../data/database";
 import { send, useEngine } from "../../data/engineStore";
 import { shortPath } from "../../data/locations";
@@ -68,7 +68,7 @@ export function HoldingPanel() {
         <p>{holds.error.message}</p>
       </>
     );
-  if (!holds.data) return <Waiting for="Looking into holding…" />;
+  if (!holds.data) return <Waiting for="Reading holding…" />;
   const batches = [...holds.data].sort((a, b) => b.sweptMs - a.sweptMs);
   const bytes = batches.reduce((sum, batch) => sum + batch.bytes, 0);
   const tellStayed = (stayed: readonly Stayed[]) => {
@@ -221,7 +221,7 @@ function EmptyQuestion({ items, bytes, busy, onEmpty, onLeave }: EmptyQuestionPr
         Let {bytesText(bytes)} go for good
       </Button>{" "}
       <Button size="sm" variant="outline-dark" onClick={onLeave}>
-        Leave it
+        Cancel
       </Button>
     </>
   );
@@ -240,7 +240,7 @@ function HeldItems({ batch, busy, onRestore, onEmpty }: HeldItemsProps) {
   const [search, setSearch] = useState("");
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
   const [isAsking, setAsking] = useState(false);
-  if (!items) return <p className="empty">Looking into the batch…</p>;
+  if (!items) return <p className="empty">Reading the batch…</p>;
   const words = search.toLowerCase().trim();
   const found = items.filter(({ path, project }) => `${path} ${project}`.toLowerCase().includes(words));
   const numbers = items.flatMap(({ number }) => (chosen.has(number) ? [number] : []));
@@ -399,11 +399,7 @@ function rowOf(entry: HistoryEntry): Record<(typeof COLUMNS)[number], unknown> {
 function HistorySheet({ names }: { readonly names: ReadonlyMap<string, string> }) {
   const history = useHistory().data ?? [];
   const rows = history.map(rowOf);
-  const csvText = () =>
-    csv(
-      COLUMNS,
-      rows.map((row) => COLUMNS.map((column) => row[column])),
-    );
+  const cells = () => rows.map((row) => COLUMNS.map((column) => row[column]));
   return (
     <section className="sheet" aria-label="History">
       <div className="plan-head">
@@ -413,7 +409,7 @@ function HistorySheet({ names }: { readonly names: ReadonlyMap<string, string> }
             size="sm"
             variant="outline-dark"
             disabled={rows.length === 0}
-            onClick={() => download("sweep-history.csv", csvText(), "text/csv")}
+            onClick={() => download("sweep-history.csv", csvText(COLUMNS, cells()), "text/csv")}
           >
             History as CSV
           </Button>

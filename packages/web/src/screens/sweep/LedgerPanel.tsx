@@ -2,8 +2,8 @@ import {
   groupItems,
   ITEM_KINDS,
   ITEM_STATES,
-  ledgerCsv,
   ledgerJson,
+  ledgerTable,
   type HeldReport,
   type ItemGroup,
   type ItemKind,
@@ -16,6 +16,7 @@ import Form from "react-bootstrap/Form";
 import ToggleButton from "react-bootstrap/ToggleButton";
 import ToggleButtonGroup from "react-bootstrap/ToggleButtonGroup";
 import { Link } from "react-router";
+import { csvText } from "../../data/csv";
 import { useLedger, type Ledger } from "../../data/ledger";
 import { useMarks } from "../../data/marks";
 import { useDrives } from "../../data/server";
@@ -298,7 +299,7 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
           ) : null}
           Of {bytesText(sum(items))} of cache on {countText(Math.max(1, drives.length), "drive")}.{" "}
           {rebuildMs > 0
-            ? `Making the selected ${bytesText(sum(chosenItems))} again would take about ${durationText(rebuildMs)}${chosenItems.some(({ isEstimate }) => isEstimate) ? " est." : ""}`
+            ? `Rebuilding the selected ${bytesText(sum(chosenItems))} would take about ${durationText(rebuildMs)}${chosenItems.some(({ isEstimate }) => isEstimate) ? " est." : ""}`
             : ""}
           {reading > 0 ? " Still reading the list of a folder." : ""}
           {isMarking ? " Still working out which rendered frames can be shown again." : ""}
@@ -308,7 +309,10 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
             variant="outline-dark"
             disabled={items.length === 0}
             title="The ledger as it is listed, a line an item"
-            onClick={() => download("ledger.csv", ledgerCsv(listed, paths), "text/csv")}
+            onClick={() => {
+              const { names, rows } = ledgerTable(listed, paths);
+              download("ledger.csv", csvText(names, rows), "text/csv");
+            }}
           >
             CSV
           </Button>
@@ -442,7 +446,7 @@ function Moved({ report: { batches, skipped }, busy, onBringBack }: MovedProps) 
         </h2>
         <div className="plan-actions">
           <Link className="btn btn-outline-dark" to="/sweep/holding">
-            Look at holding
+            Open Holding
           </Link>
           <Button variant="outline-dark" disabled={busy || items === 0} onClick={onBringBack}>
             Bring back
