@@ -98,7 +98,7 @@ async function bakeWhole(page: Page, size: string, composition: string): Promise
   await page.getByLabel("Frames", { exact: true }).selectOption("range");
   await page
     .getByLabel("Size", { exact: true })
-    .selectOption({ label: size === "100 %" ? "100 %, full" : `${size}, soft` });
+    .selectOption({ label: size === "100 %" ? "100 %, full" : `${size}, reduced` });
   await page
     .locator(".bake-form")
     .getByRole("button", { name: /^Bake / })

@@ -93,7 +93,7 @@ export async function measureTake(page: Page): Promise<void> {
 export async function sweepSelected(page: Page): Promise<void> {
   await page.getByRole("button", { name: /^Check .* before it goes$/ }).click();
   await page
-    .getByRole("region", { name: "Before anything moves" })
+    .getByRole("region", { name: "Before the move" })
     .getByRole("button", { name: /^Move .* to holding$/ })
     .click();
   await expect(page.getByRole("region", { name: "Moved" })).toContainText("moved to holding");

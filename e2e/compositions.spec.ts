@@ -47,7 +47,7 @@ test("frames of every depth and packing come back from disk as they were", async
   ];
   for (const { depth, packed, extension, bytes } of cases) {
     await page.getByRole("link", { name: "Storage" }).click();
-    await page.getByLabel("Frames are", { exact: true }).selectOption(packed ? "packed" : "plain");
+    await page.getByLabel("Packing", { exact: true }).selectOption(packed ? "packed" : "plain");
     // These frames are light: some would not be worth storing.
     await page.getByLabel("Also frames that read back slower than they render").setChecked(true);
     await page.getByRole("link", { name: "Preview" }).click();

@@ -38,7 +38,9 @@ test("memory is shared out by dragging and typing, in force at once, and frames 
   await expect(sentence(page)).toContainText("The cache can have");
   await type(page, "Memory cache", "0.5");
   await expect(gauge(page, "Memory cache")).toContainText("budget 512 MB");
-  await expect(page.getByRole("region", { name: "What the memory cache buys" })).toContainText("What 512 MB buys");
+  await expect(page.getByRole("region", { name: "What fits in the memory cache" })).toContainText(
+    "What fits in 512 MB",
+  );
 
   const cache = page.getByRole("slider", { name: "Memory cache, boundary" });
   await cache.focus();
@@ -49,7 +51,9 @@ test("memory is shared out by dragging and typing, in force at once, and frames 
   await page.mouse.down();
   await page.mouse.move(x - 120, y + height / 2, { steps: 4 });
   // The consequence shows while it is dragged, and only then is it applied.
-  await expect(page.getByRole("region", { name: "What the memory cache buys" })).not.toContainText("What 576 MB buys");
+  await expect(page.getByRole("region", { name: "What fits in the memory cache" })).not.toContainText(
+    "What fits in 576 MB",
+  );
   await expect(gauge(page, "Memory cache")).toContainText("budget 576 MB");
   await page.mouse.up();
   await expect(gauge(page, "Memory cache")).not.toContainText("budget 576 MB");
@@ -142,7 +146,9 @@ test("simulated machines are looked at, plainly marked, changed without touching
   await expect(row(page, "Installed memory")).toContainText("16.0 GB");
   await expect(row(page, "Plays with nothing cached")).toContainText("est.");
   await type(page, "Memory cache", "2");
-  await expect(page.getByRole("region", { name: "What the memory cache buys" })).toContainText("What 2.00 GB buys");
+  await expect(page.getByRole("region", { name: "What fits in the memory cache" })).toContainText(
+    "What fits in 2.00 GB",
+  );
   await expect(gauge(page, "Memory cache")).toContainText("budget 256 MB");
 
   await lookAt(page, "Tower");
@@ -198,7 +204,7 @@ test("Bench says where things stand and leads, step by step, to real time", asyn
   await expect(sentence(page)).toContainText("Ringing Station");
   await expect(row(page, "Memory")).toContainText(/holds \d+ of the 180 frames/);
   await expect(steps).toContainText("Measure a take");
-  await steps.getByRole("button", { name: "Give it" }).click();
+  await steps.getByRole("button", { name: "Raise" }).click();
   await expect(row(page, "Memory")).toContainText("holds all 180 frames of the range");
   await expect(row(page, "Memory")).toContainText("180 are in it");
   await steps.getByRole("button", { name: "Measure" }).click();

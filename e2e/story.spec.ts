@@ -27,7 +27,7 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
     await expect(page.getByRole("button", { name: "Composition Night Roost; choose another" })).toBeVisible();
     await expect(page.locator(".layer-row")).toHaveCount(9);
     await expect(verdict(page)).toContainText(/estimated, \d+ of 240 frames held; measure a take to know/);
-    await expect(gauge(page, "Mean frame")).toContainText("est.");
+    await expect(gauge(page, "Average frame")).toContainText("est.");
     await expect(async () => expect(await pictureColours(page)).toBeGreaterThan(50)).toPass();
   });
 
@@ -39,7 +39,7 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
     await expect(verdict(page)).toContainText(/last take: \d+ % on time, begun with \d+ in memory/);
     const [, share] = /last take: (\d+) %/.exec(await verdict(page).innerText())!;
     expect(Number(share)).toBeLessThan(80);
-    await expect(gauge(page, "Mean frame")).toHaveClass(/is-over/);
+    await expect(gauge(page, "Average frame")).toHaveClass(/is-over/);
     await type(page, "In parallel", parallel);
   });
 

@@ -23,7 +23,7 @@ const press = (page: Page, mark: "Keep" | "Delivered", name = "Ringing Station")
     .first()
     .click();
 const check = (page: Page) => page.getByRole("button", { name: /^Check .* before it goes$/ });
-const before = (page: Page) => page.getByRole("region", { name: "Before anything moves" });
+const before = (page: Page) => page.getByRole("region", { name: "Before the move" });
 
 /** Sweep with the simulated caches of the demo registered and scanned. */
 async function withCaches(page: Page, application: Application): Promise<ReturnType<typeof makeDemoCaches>> {
@@ -157,9 +157,9 @@ test("folders of other programs are registered, listed, swept, brought back in p
   await page.locator("label", { hasText: "By project" }).click();
 
   await check(page).click();
-  await expect(before(page)).toContainText(/2 items, 714 files: 24\.\d GB come back/);
-  await expect(before(page)).toContainText("nothing here can make it again");
-  await page.getByRole("button", { name: "Leave it" }).click();
+  await expect(before(page)).toContainText(/2 items, 714 files: frees 24\.\d GB/);
+  await expect(before(page)).toContainText("cannot be rebuilt");
+  await before(page).getByRole("button", { name: "Cancel" }).click();
   expect(existsSync(path.join(spinning, "Flyway Estuary/frames"))).toBe(true);
   // Something is added to one of them between listing and moving.
   writeFileSync(path.join(spinning, "Flyway Estuary/proxies/new.mp4"), "");
@@ -199,7 +199,7 @@ test("folders of other programs are registered, listed, swept, brought back in p
   await page.getByLabel(/logs\/render 0004\.log/).check();
   await page.getByRole("button", { name: "Empty 1 item…" }).click();
   await expect(holding.getByText(/^1 item, .*B, would be gone/)).toBeVisible();
-  await holding.getByRole("button", { name: "Leave it" }).click();
+  await holding.getByRole("button", { name: "Cancel" }).click();
   await expect(holding.getByRole("row", { name: /8 items of Unclaimed/ })).toBeVisible();
   expect(readdirSync(path.join(fast, "logs")).filter((name) => name.startsWith("render 000"))).toEqual([
     "render 0003.log",

@@ -67,7 +67,7 @@ test("what layers cost is known after a reload, beside it that they are cached, 
     for (const [name, ms] of before) expect(Math.abs(after.get(name)! - ms)).toBeLessThanOrEqual(0.25 * ms + 1);
   }).toPass();
   // All of it is on disk: rendering it for a first guess would be in vain.
-  await expect(page.locator(".gauge", { hasText: "Mean frame" })).toContainText("heaviest");
+  await expect(page.locator(".gauge", { hasText: "Average frame" })).toContainText("heaviest");
 });
 
 test("a take in whose middle a setting changes ends, is not kept, and that is said", async ({ page, application }) => {

@@ -51,7 +51,7 @@ export type Needs = Readonly<Record<Role, Need>>;
 export interface Fitness {
   /** Measured over needed rate, the margin for real time included: 1 is just enough. Undefined where nothing is measured. */
   readonly headroom?: number;
-  /** What speaks against it, in words. */
+  /** Conflicts, in words. */
   readonly conflicts: readonly string[];
   /** For comparing: higher is better. */
   readonly score: number;

@@ -42,7 +42,7 @@ export interface Waste {
   readonly effect?: string;
   /** Why, in words. */
   readonly reason: string;
-  /** What it takes of a mean frame, by estimate; 0 where the renderer leaves it out by itself. */
+  /** What it takes of an average frame, by estimate; 0 where the renderer leaves it out by itself. */
   readonly costMs: Milliseconds;
   /** What takes it away; one edit, which can be undone. */
   readonly remedy: Edit;

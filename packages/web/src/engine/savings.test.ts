@@ -34,7 +34,7 @@ function run(settings = FULL_QUALITY): Savings {
   }
 }
 
-test("each trade-off says what a mean frame takes with it: less and less with size and effects", () => {
+test("each trade-off says what an average frame takes with it: less and less with size and effects", () => {
   const savings = run();
   expect(savings.bySize).toHaveLength(FRACTIONS.length);
   expect(savings.bySize[0]).toBeCloseTo(savings.presentMs);

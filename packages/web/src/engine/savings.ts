@@ -14,7 +14,7 @@ import {
   type RenderSettings,
 } from "@kinetocache/core";
 
-/** What the mean frame of the range would take under each trade-off; all of it estimated by the cost model. */
+/** What the average frame of the range would take under each trade-off; all of it estimated by the cost model. */
 export interface Savings {
   /** Id of the main composition that they are of. */
   readonly composition: string;

@@ -82,7 +82,7 @@ function FrameTimeGauge() {
   const budget = frameBudgetMs(composition.rate);
   return (
     <Gauge
-      label="Mean frame"
+      label="Average frame"
       limitWord="budget"
       limitText={msText(budget)}
       value={times ? msText(times.meanMs) : "–"}

@@ -222,7 +222,7 @@ function wordsOf(step: NextStep): { readonly title: string; readonly gives: stri
       return {
         title: `Give the cache ${bytesText(step.bytes)}`,
         gives: `holds ${framesText(step.frames)} of the range; they play in real time once they are filled (est.)`,
-        action: "Give it",
+        action: "Raise",
       };
     case "parallel":
       return {

@@ -14,8 +14,8 @@ interface CacheBuysProps {
 export function CacheBuys({ cacheBytes, rangeFrames }: CacheBuysProps) {
   const { composition } = useWorkspace();
   return (
-    <section className="sheet" aria-label="What the memory cache buys">
-      <h2>What {bytesText(cacheBytes)} buys</h2>
+    <section className="sheet" aria-label="What fits in the memory cache">
+      <h2>What fits in {bytesText(cacheBytes)}</h2>
       <Table size="sm" className="buys">
         <thead>
           <tr>

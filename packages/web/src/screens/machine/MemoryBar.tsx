@@ -128,7 +128,7 @@ export function MemoryBar({ plan, shares, mostParallel, cacheText, onDrag, onApp
       </div>
       <div className="memory-edges" aria-hidden="true">
         <span style={{ left: share(whole - windowBytes) }}>window around the playhead</span>
-        <span style={{ left: share(whole - split.swapEdgeBytes) }}>swapping starts</span>
+        <span style={{ left: share(whole - split.swapEdgeBytes) }}>memory runs out here</span>
       </div>
       <ul className="drive-legend memory-legend" aria-label="What memory holds">
         {parts.map(({ name, bytes, className, text }) => (

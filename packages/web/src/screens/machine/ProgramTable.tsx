@@ -150,7 +150,7 @@ export function ProgramTable({ programs, real }: ProgramTableProps) {
               <th scope="col" className="number">
                 Gives back
               </th>
-              {real ? <th scope="col">Yours to say</th> : null}
+              {real ? <th scope="col">Your mark</th> : null}
             </tr>
           </thead>
           <tbody>

@@ -75,7 +75,7 @@ function SizeSelect({ id, value, onChange, label, className }: SizeSelectProps) 
     >
       {FRACTIONS.map((one) => (
         <option key={one} value={String(one)}>
-          {one === 1 ? "100 %, full" : `${fractionText(one)}, soft`}
+          {one === 1 ? "100 %, full" : `${fractionText(one)}, reduced`}
         </option>
       ))}
     </Form.Select>
@@ -365,7 +365,7 @@ function Offer({ offer, suggested, location }: OfferProps) {
       </div>
       <p>
         {offerText(offer, suggested)}
-        {fraction < inForce(settings).fraction ? " Softer than the preview is now." : ""}
+        {fraction < inForce(settings).fraction ? " Smaller than the preview is now." : ""}
       </p>
       <Button size="sm" variant="dark" onClick={() => void take()}>
         Bake {targets.length === 1 ? "it" : `these ${targets.length}`}

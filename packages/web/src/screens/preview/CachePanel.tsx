@@ -93,8 +93,8 @@ export function CachePanel({ selected }: { readonly selected: string | undefined
       <MemorySlider />
       {memory && memory.branches > 0 ? (
         <p className="control-note">
-          In it: {framesText(memory.frames)}, and finished pixels of single layers{" "}
-          {memory.branches.toLocaleString("en")} times ({bytesText(memory.branchBytes)}), which make way for frames.
+          In it: {framesText(memory.frames)}, and cached layer images {memory.branches.toLocaleString("en")} times (
+          {bytesText(memory.branchBytes)}), which make way for frames.
         </p>
       ) : null}
       <Choice<Depth>

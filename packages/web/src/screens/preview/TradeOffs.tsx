@@ -55,7 +55,7 @@ export function TradeOffs() {
     <div className="panel-body">
       <p className="control-note">
         {isOff ? "Switched off: the preview is what the output is. " : ""}
-        Below each choice is what a mean frame of the range takes then, by estimate.
+        Below each choice is what an average frame of the range takes then, by estimate.
       </p>
       <Choice
         name="size"
@@ -111,7 +111,7 @@ export function TradeOffs() {
       </div>
       <Choice
         name="pacing"
-        label="A frame that is not ready"
+        label="When a frame is not ready"
         note={pacingText(chosen.pacing, pacing)}
         value={chosen.pacing}
         options={[

@@ -50,7 +50,7 @@ export function WastePanel({ active }: { readonly active: boolean }) {
         {waste === undefined
           ? "Looking…"
           : waste.length === 0
-            ? "Nothing is rendered in vain"
+            ? "No wasted rendering"
             : total > 0
               ? `${msText(total)} of a frame shows nothing (est.)`
               : "Nothing that costs time"}

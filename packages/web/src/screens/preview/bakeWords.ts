@@ -54,5 +54,5 @@ export function noOfferText({ present, triedFrames }: SuggestedBakes): string {
   if (isRealTime(present)) return "It should play in real time as it is (est.): nothing need be baked.";
   return triedFrames > 0
     ? `Nothing, by ${framesText(triedFrames)} that were tried: no bake that fits the room wins by more than the error of the forecast.`
-    : "Nothing: what is not held is no quicker baked than live, or does not fit the room.";
+    : "Nothing: no bake would be quicker than rendering live, or none fits the room.";
 }

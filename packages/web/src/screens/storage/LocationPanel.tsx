@@ -101,19 +101,19 @@ function Settings({ id, contents }: SettingsProps) {
           }
         />
         <Choice
-          label="Goes first"
+          label="Evict first"
           value={settings.rule}
           options={EVICTION_RULES}
           onChange={(rule) => change({ rule })}
         />
         <Choice
-          label="Frames are"
+          label="Packing"
           value={settings.packing}
           options={PACKINGS}
           onChange={(packing) => change({ packing })}
         />
         <Choice
-          label="Kept at up to"
+          label="Bit depth, at most"
           value={settings.deepest}
           options={DEPTHS}
           onChange={(deepest) => change({ deepest })}
@@ -301,7 +301,7 @@ export function LocationPanel({ location, roles }: LocationPanelProps) {
           title={roles.length > 0 ? `It has the role of ${roles.join(" and ")}` : "Its files stay where they are"}
           onClick={() => void attempt(() => unregisterFolder(id))}
         >
-          Take off the list
+          Remove from the list
         </Button>
       )}
     </section>

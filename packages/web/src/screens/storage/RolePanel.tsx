@@ -188,7 +188,7 @@ export function RolePanel({ surroundings, assignment, needs, onPlace }: RolePane
             <th scope="col" className="number">
               Headroom
             </th>
-            <th scope="col">What speaks against it</th>
+            <th scope="col">Conflicts</th>
           </tr>
         </thead>
         <tbody>

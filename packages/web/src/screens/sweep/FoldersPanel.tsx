@@ -81,7 +81,7 @@ function FolderSheet({ folder }: { readonly folder: FolderReport }) {
             size="sm"
             variant="outline-dark"
             disabled={busy || isScanning}
-            title="Also files in folders that look as before, should one have been written in place"
+            title="Also check files in folders that look unchanged, in case one was rewritten in place"
             onClick={() => void run(() => scanFolder(folder.id, true))}
           >
             Scan everything
@@ -90,10 +90,10 @@ function FolderSheet({ folder }: { readonly folder: FolderReport }) {
             size="sm"
             variant="outline-dark"
             disabled={busy || folder.holdingBytes > 0}
-            title={folder.holdingBytes > 0 ? "Something of it waits in holding" : "Its files stay where they are"}
+            title={folder.holdingBytes > 0 ? "Part of it is in holding" : "Its files stay where they are"}
             onClick={() => void run(() => unregisterSweepFolder(folder.id))}
           >
-            Take off the list
+            Remove from the list
           </Button>
         </div>
       </div>
@@ -192,10 +192,10 @@ function KeptFolders({ place }: { readonly place: string }) {
           <Button
             size="sm"
             variant="outline-dark"
-            aria-label={`Keep no longer: ${one.path}`}
+            aria-label={`Stop keeping: ${one.path}`}
             onClick={() => marks.toggleFolder(place, one.path)}
           >
-            Keep no longer
+            Stop keeping
           </Button>
         </p>
       ))}

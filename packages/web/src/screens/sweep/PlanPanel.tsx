@@ -28,16 +28,16 @@ export function PlanPanel({ plan, places, busy, onMove, onLeave }: PlanPanelProp
   }, [chosen, skipped]);
   const pathOf = (id: string) => places.find((place) => place.id === id)?.path ?? id;
   return (
-    <section className="sheet plan" aria-label="Before anything moves">
+    <section className="sheet plan" aria-label="Before the move">
       <div className="plan-head">
         <h2>
           {items === 0
-            ? "Nothing of it can go"
-            : `${countText(items, "item")}, ${countText(files, "file")}: ${bytesText(bytes)} come back`}
+            ? "None of it can be moved"
+            : `${countText(items, "item")}, ${countText(files, "file")}: frees ${bytesText(bytes)}`}
         </h2>
         <div className="plan-actions">
           <Button variant="outline-dark" onClick={onLeave}>
-            Leave it
+            Cancel
           </Button>
           <Button variant="dark" disabled={busy || items === 0} onClick={onMove}>
             Move {bytesText(bytes)} to holding
@@ -54,13 +54,13 @@ export function PlanPanel({ plan, places, busy, onMove, onLeave }: PlanPanelProp
         ))}
         {rebuildMs > 0 ? (
           <li>
-            Making it again would take about <span className="mono">{durationText(rebuildMs)}</span>
+            Rebuilding it would take about <span className="mono">{durationText(rebuildMs)}</span>
             {isEstimate ? <small className="is-estimate"> est.</small> : null}
           </li>
         ) : null}
         {lostBytes > 0 ? (
           <li>
-            Of <span className="mono">{bytesText(lostBytes)}</span> nothing here can make it again
+            <span className="mono">{bytesText(lostBytes)}</span> cannot be rebuilt
           </li>
         ) : null}
         <li>It is on the same drive until holding is emptied, and can be brought back until then</li>

@@ -81,7 +81,7 @@ function LoadedRules({ settings }: { readonly settings: SweepSettings & { readon
         <span>
           {timetable.on && settings.rulesAtMs !== undefined
             ? `Next run ${momentText(settings.rulesAtMs)}, while the application runs.`
-            : "They run when you say so."}
+            : "They run when you start them."}
         </span>
         <div className="page-action page-exports">
           <Button

@@ -143,7 +143,7 @@ function Wrapping({ state, isOpen }: WrappingProps) {
           <p>
             {countText(generated.items, "item")} of cache, baked frames, proxies and indexes.{" "}
             {generated.rebuildMs > 0
-              ? `Making them again would take about ${durationText(generated.rebuildMs)} (est.). `
+              ? `Rebuilding them would take about ${durationText(generated.rebuildMs)} (est.). `
               : ""}
             {generated.stays > 0
               ? `${countText(generated.stays, "item")} kept or in use ${generated.stays === 1 ? "stays" : "stay"}${isOpen ? ": open another composition, and what this one uses can go" : ""}. `
@@ -259,7 +259,7 @@ function Reopen() {
           {found ? (
             <p role="status">
               {found.length === 0
-                ? "Nothing of it was found there."
+                ? "Nothing was found there."
                 : `Relinked: ${found.map(({ reference, by }) => `${reference} by ${by}`).join(", ")}.`}
             </p>
           ) : null}
