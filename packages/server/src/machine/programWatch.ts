@@ -32,8 +32,8 @@ const AVERAGE_MS = 6000;
 // none again before some seconds have passed: the more, the longer it took. Those that have waited longest come first.
 const MEMORY_MS = 3;
 const MEMORY_AGAIN_MS = 8000;
-// No process is summed up for more than a thousandth of a core.
-const MEMORY_SHARE = 1 / 1000;
+// No process is summed up for more than this share of a core: of a browser there are many, and each takes 15 ms.
+const MEMORY_SHARE = 1 / 2500;
 // Users below this number are the system's own.
 const FIRST_PERSON = 1000;
 const OWN = "this application";
