@@ -1,9 +1,9 @@
 import { findWaste, type FrameNumber, type Milliseconds } from "@kinetocache/core";
 import { adviseBakes } from "./bakeAdvice";
+import type { Desks } from "./desks";
 import { evictionContext } from "./evictionContext";
 import { explain } from "./explanation";
 import { isOfFrame } from "./jobTable";
-import type { Desks } from "./desks";
 import type { Command } from "./protocol";
 import { takeConditions } from "./snapshot";
 
@@ -13,7 +13,8 @@ type Handler<Kind extends Command["kind"]> = (engine: Desks, command: CommandOf<
 
 /** What each command does that tells the engine something, or asks it: background work goes on. */
 const QUIET: { readonly [Kind in QuietKind]: Handler<Kind> } = {
-  recall: ({ book, costKeeper, stage, staging }, { record }) => {
+  recall: ({ book, costKeeper, stage, staging, timings }, { record }) => {
+    timings.enter();
     if (record.document !== stage.document?.id) costKeeper.tellNow();
     book.recall(record);
     staging.estimateAgain();
@@ -61,7 +62,11 @@ const QUIET: { readonly [Kind in QuietKind]: Handler<Kind> } = {
 /** What each command does with which the user acts: background work gives way to it. */
 const ACTIONS: { readonly [Kind in Exclude<Command["kind"], QuietKind>]: Handler<Kind> } = {
   configure: ({ staging }, { settings }) => staging.configure(settings),
-  open: ({ staging }, command) => staging.open(command),
+  open: ({ staging, timings }, command) => {
+    // What waits is of the state that was open until now, and is kept with it.
+    timings.enter();
+    staging.open(command);
+  },
   removed: ({ disk }, { document }) => disk.drop(document),
   layers: ({ staging }, { layers }) => staging.chooseLayers(layers),
   bakes: ({ staging }, { bakes }) => staging.setBakes(bakes),
@@ -94,9 +99,8 @@ const ACTIONS: { readonly [Kind in Exclude<Command["kind"], QuietKind>]: Handler
   },
   measureTake: (engine, { emptied }) => {
     const { held, player, staging } = engine;
-    player.pause();
-    staging.compare(undefined);
     player.askForTake(performance.now());
+    staging.compare(undefined);
     if (emptied) held.clear(evictionContext(engine));
   },
   measureParallel: ({ trials }, { cores }) => trials.measureParallel(cores),

@@ -84,6 +84,19 @@ describe("opening", () => {
     expect(rig.status.layerCosts[0]!.rangeMs! / alone).toBeCloseTo(1, 1);
   });
 
+  test("what was measured of a composition is kept with it when another one opens at once", async () => {
+    const rig = await open();
+    rig.send({ kind: "contention", share: 1 });
+    rig.configure({ background: "Idle", idleDelayMs: 0 });
+    // All is rendered, and it was not told yet what others had of the processor.
+    await rig.run(400);
+    expect(rig.held(IN_MEMORY)).toBe(FRAMES);
+    rig.reopen(moving(1, { id: "other" }), "open");
+    const { record } = rig.last("costs");
+    expect(record.document).toBe("main");
+    expect(record.frames.keys).toHaveLength(FRAMES);
+  });
+
   test("warms up every worker with frames that are not kept, for some time at most", async () => {
     const rig = new EngineRig();
     const startedAs = (fraction: number) => rig.pool.started.filter(({ settings }) => settings.fraction === fraction);
