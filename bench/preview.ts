@@ -230,7 +230,7 @@ export const terrainFrameMs: Measure = () =>
   });
 
 /** Estuary Map at 50 %, all of it in memory. */
-// Two seconds: a whole composition of this size takes minutes to fill.
+// One second: a whole composition of this size takes minutes to fill.
 const FRAMES_4K = 24;
 
 export const cached4k: Measure = () =>

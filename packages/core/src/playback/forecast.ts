@@ -77,9 +77,9 @@ export function* forecastTake(conditions: TakeConditions): Generator<undefined, 
     clock,
     shownStep,
   });
-  const start = (frame: FrameNumber, kind: FrameJob["kind"], tookMs: Milliseconds) => {
+  const start = (frame: FrameNumber, kind: FrameJob["kind"], ms: Milliseconds) => {
     origins.set(frame, kind === "fetch" ? "disk" : "rendered");
-    jobs.push({ id: nextJob++, frame, kind, purpose: "play", startedMs: nowMs, endMs: nowMs + Math.max(0.01, tookMs) });
+    jobs.push({ id: nextJob++, frame, kind, purpose: "play", startedMs: nowMs, endMs: nowMs + Math.max(0.01, ms) });
   };
   const show = (frame: FrameNumber, step: number) => {
     frames.push({ frame, dueMs: due(step), shownMs: nowMs, origin: origins.get(frame) ?? "memory" });

@@ -90,7 +90,7 @@ export class Admission {
     const expectedMs = stage.isPresent(timeline) ? timeline.costs.costs[frame]! : 0;
     arrival.note(now - job.startedMs, expectedMs);
     // What compiling its code took says nothing of the rest, of which as much is expected.
-    if (warm) pace.rendered(frame, now, job.startedMs, expectedMs);
+    if (warm && timeline === stage.timeline) pace.rendered(frame, now, job.startedMs, expectedMs);
     if (warm && !rendered.jumped) timings.note(job, rendered);
     player.take?.rendered(frame, rendered);
     for (const branch of rendered.branches) {

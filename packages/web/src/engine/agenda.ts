@@ -3,10 +3,8 @@ import type { Desks } from "./desks";
 import { SCRUB_REST_MS } from "./player";
 import type { PreviewTimeline } from "./previewTimeline";
 import { SHARPEN_AFTER_MS } from "./snapshot";
+import { SLICE_MS } from "./staging";
 import type { Transport } from "./transport";
-
-// Keys and estimates are worked out in slices of this length.
-const SLICE_MS: Milliseconds = 6;
 
 /** What is worked out beside the frames, a slice at a time, and when the engine has to wake by itself. */
 export class Agenda {

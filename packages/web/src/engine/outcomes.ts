@@ -1,5 +1,5 @@
-import type { EngineJob, PictureJob } from "./jobTable";
 import type { Desks } from "./desks";
+import type { EngineJob, PictureJob } from "./jobTable";
 import { releasePixels } from "./pixels";
 import type { RenderOutcome } from "./protocol";
 
@@ -32,15 +32,15 @@ export class Outcomes {
   /** A frame that fails here is tried again when it is wanted, and that is said then. */
   private ofPreparation(kind: "calibration" | "warm-up", outcome: RenderOutcome): void {
     const { book, calibration, contention, jobs, staging, warmUp } = this.engine;
+    const teaches = kind === "calibration" || warmUp.teaches;
     if (outcome.kind === "noGraphics") staging.fallBack(outcome);
     if (outcome.kind === "rendered") {
       releasePixels(outcome.pixels);
       const { renderer, costs, warm, jumped } = outcome;
-      const teaches = kind === "calibration" || warmUp.teaches;
       if (teaches && warm && !jumped) book.learnNodes(renderer, costs, contention.share);
     }
     const isDone = kind === "calibration" ? calibration.isDone : warmUp.isDone && jobs.count(kind) === 0;
-    if (isDone) staging.estimateAgain();
+    if (teaches && isDone) staging.estimateAgain();
   }
 
   private ofPicture(job: PictureJob, outcome: RenderOutcome): void {

@@ -1,4 +1,4 @@
-import { workingBuffers, type Bake } from "@kinetocache/core";
+import { workingBuffers, type Bake, type Milliseconds } from "@kinetocache/core";
 import { dequal } from "dequal";
 import type { GraphicsFault } from "./devices";
 import { evictionContext } from "./evictionContext";
@@ -9,8 +9,8 @@ import type { CacheChange, Command, Comparison, LayerChoices, PreviewSettings } 
 import { takeTerms } from "./tradeOffs";
 import { courseOf } from "./trial";
 
-// Keys are worked out in slices of this length.
-const SLICE_MS = 6;
+// Keys and estimates are worked out in slices of this length.
+export const SLICE_MS: Milliseconds = 6;
 // What an edit did is said with it where all keys are worked out in so long; of longer compositions a little later.
 const EDIT_MS = 80;
 // Less than this is not worth another worker; and what one may have beside what its buffers are expected to take.

@@ -1,8 +1,8 @@
 import type { FrameRange, Milliseconds, Mode } from "@kinetocache/core";
-import { restOf } from "./fillPace";
 import type { Desks } from "./desks";
-import type { Status } from "./protocol";
+import { restOf } from "./fillPace";
 import type { TimelineData } from "./previewTimeline";
+import type { Status } from "./protocol";
 import { memoryFits, memoryRoom } from "./snapshot";
 import { isLasting } from "./tradeOffs";
 
