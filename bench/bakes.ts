@@ -137,16 +137,22 @@ async function tryCase(driver: Driver, one: Case): Promise<Outcome> {
     await removeBakes(page);
     return { ...one, before: rounded(before), suggested, after: rounded(after), isWrong: after < before + NOISE };
   }
-  let best = before;
-  if (before < REAL_TIME)
+  // Nothing is wrong where one take of two is in real time as it is.
+  let again = before;
+  if (before < REAL_TIME) {
+    await stand(driver, one);
+    again = (await driver.take()).summary.onTimeShare;
+  }
+  let best = Math.max(before, again);
+  const isRealTime = best >= REAL_TIME;
+  if (!isRealTime)
     for (const size of new Set([one.size, "25 %"])) {
       await bakeWhole(page, size, one.composition);
       await stand(driver, one);
       best = Math.max(best, (await driver.take()).summary.onTimeShare);
       await removeBakes(page);
     }
-  const isWrong = before < REAL_TIME - NOISE && best >= REAL_TIME;
-  return { ...one, before: rounded(before), after: rounded(best), isWrong };
+  return { ...one, before: rounded(before), after: rounded(best), isWrong: !isRealTime && best >= REAL_TIME };
 }
 
 /** Suggestions whose take afterwards was no better, and cases in which a bake would have done it and none was suggested. */

@@ -390,19 +390,30 @@ test("takes are named, exported and repeated; a difference within noise is calle
   for (let n = 1; n < 24; n++) await page.keyboard.press("ArrowRight");
   await page.keyboard.press("o");
   await choose(page, "size", "100 %");
+  // Or, on a slow machine, none that has to be rendered is there before the take is over.
+  await choose(page, "pacing", "Show every frame");
   await measureTake(page);
   await page.locator(".playhead").focus();
   await page.keyboard.press("f");
   await frames(page, 24);
   await measureTake(page);
   await page.getByRole("link", { name: "Takes" }).click();
-  await expect(page.locator("h1")).toHaveText(/^From \d{1,2}(\.\d)? % to \d{2,3}(\.\d)? % of frames on time$/);
+  // How many are on time is the machine's affair; that the answer and the takes below it say the same is not.
+  const shareOf = async (take: number) => {
+    const text = await page.getByRole("region", { name: `Take ${take}` }).innerText();
+    return /([\d.]+ %) on time/.exec(text)?.[1] ?? (text.includes("Real time") ? "100 %" : "not said");
+  };
+  await expect(page.getByRole("region", { name: "Take 7" })).toBeVisible();
+  const [shareBefore, shareAfter] = [await shareOf(6), await shareOf(7)];
+  await expect(page.locator("h1")).toHaveText(`From ${shareBefore} to ${shareAfter} of frames on time`);
+  expect(parseFloat(shareAfter)).toBeGreaterThan(parseFloat(shareBefore));
   const fact = (take: number, name: string) =>
     page
       .getByRole("region", { name: `Take ${take}` })
       .locator("dt", { hasText: name })
       .locator("+ dd");
-  await expect(fact(6, "Rendered")).not.toHaveText("0");
+  // All but the one under the playhead, where that was there already.
+  await expect(fact(6, "Rendered")).toHaveText(/^2[34]$/);
   await expect(fact(7, "From memory")).toHaveText("24");
   await expect(fact(7, "Rendered")).toHaveText("0");
   await expect(page.getByRole("region", { name: "What differed" })).toContainText("In memory at the start");
