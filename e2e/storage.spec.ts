@@ -144,6 +144,24 @@ test("a place is suggested with the reason, the disk cache moves there while it 
   await expect(gauge(page, "Read-back")).not.toContainText("not measured");
 });
 
+test("what was measured where frames are kept stands in the header at once, and for those frames alone", async ({
+  page,
+  application,
+}) => {
+  await openPreview(page, application);
+  await choose(page, "background", "Off");
+  const readBack = gauge(page, "Read-back");
+  await page.getByRole("link", { name: "Storage" }).click();
+  await expect(readBack).toContainText("not measured");
+  await page.getByRole("button", { name: "Measure formats here" }).click();
+  const plain = region(page, "Formats").getByRole("row", { name: /^plain/ });
+  const rate = await plain.getByRole("cell").nth(3).innerText();
+  await expect(readBack).toContainText(rate);
+  await page.getByRole("link", { name: "Preview" }).click();
+  await choose(page, "size", "25 %");
+  await expect(readBack).not.toContainText(rate);
+});
+
 test("the browser's own storage takes the disk cache, keeps it over a reload, and is cleared on demand", async ({
   page,
   application,

@@ -58,7 +58,7 @@ test("what layers cost is known after a reload, beside it that they are cached, 
   await page.reload();
   // Nothing is in memory any more; what the take came to began with all of it.
   await expect.poll(() => framesInMemory(page)).toBeLessThan(5);
-  await expect(verdict(page)).toContainText(/Should play .*last take: \d+ % on time, begun with 180 in memory/s);
+  await expect(verdict(page)).toContainText(/Should play .*last take: [\d.]+ % on time, begun with 180 in memory/s);
   expect(seen).not.toContain("Should play about");
   await expect(cached).toHaveCount(before.size);
   await expect(async () => {

@@ -1,6 +1,6 @@
 import "fake-indexeddb/auto";
 import { database } from "./database";
-import { keepFormats, keepTrial, measuredForms, readTrial } from "./trials";
+import { formatsOf, keepFormats, keepTrial, measuredForms, readTrial } from "./trials";
 
 const HALF = { fraction: 0.5, depth: "8-bit" } as const;
 const QUARTER = { ...HALF, fraction: 0.25 };
@@ -47,6 +47,17 @@ test("what formats do at one place stays beside that at another, for as long as 
   expect(await rates()).toEqual([["main", 70]]);
   await keepFormats("Estuary Map", QUARTER, [at("browser", 80)]);
   expect(await rates()).toEqual([["browser", 80]]);
+});
+
+test("what was measured with other frames counts for nothing: not of another composition, size or depth", async () => {
+  const result = { location: "main", packing: "plain" as const, frames: 16, pixelBytes: 100, storedBytes: 100 };
+  await keepFormats("Night Roost", HALF, [{ ...result, writeRate: 10, readRate: 50, readRates: [50] }]);
+  const trials = await readTrial("formatTrial");
+  expect(formatsOf(trials, "Night Roost", HALF)).toHaveLength(1);
+  expect(formatsOf(trials, "Estuary Map", HALF)).toEqual([]);
+  expect(formatsOf(trials, "Night Roost", QUARTER)).toEqual([]);
+  expect(formatsOf(trials, "Night Roost", { ...HALF, depth: "float" })).toEqual([]);
+  expect(formatsOf(undefined, "Night Roost", HALF)).toEqual([]);
 });
 
 test("what automatic packing keeps is known only of the frames that were measured", () => {

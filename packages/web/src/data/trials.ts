@@ -15,6 +15,7 @@ import type { DecodeResult } from "../engine/clip/decoding";
 import type { MeasuredForms } from "../engine/diskStore";
 import type { ParallelPoint } from "../engine/protocol";
 import { database } from "./database";
+import type { LocationView } from "./locations";
 
 /** Something that was measured: when, and on which composition. */
 interface Measured {
@@ -133,26 +134,35 @@ export async function keepFormats(
   { fraction, depth }: Pick<FormatTrials, "fraction" | "depth">,
   results: readonly FormatTrial[],
 ): Promise<void> {
-  const before = await readTrial("formatTrial");
-  const isAlike = before?.composition === composition && before.fraction === fraction && before.depth === depth;
+  const before = formatsOf(await readTrial("formatTrial"), composition, { fraction, depth });
   const fresh = new Set(results.map(({ location }) => location));
-  const others = isAlike ? before.results.filter(({ location }) => !fresh.has(location)) : [];
+  const others = before.filter(({ location }) => !fresh.has(location));
   await keepTrial("formatTrial", composition, { fraction, depth, results: [...others, ...results] });
 }
 
-/** By location, what automatic packing keeps of a composition at a size and depth, as far as that was measured. */
-export function measuredForms(
+/** What was measured with frames of a composition at a size and depth; nothing where the last trial was of others. */
+export function formatsOf(
   trials: FormatTrials | undefined,
   composition: string,
   { fraction, depth }: Pick<FormatTrials, "fraction" | "depth">,
-): MeasuredForms {
-  if (trials?.composition !== composition || trials.fraction !== fraction || trials.depth !== depth) return {};
-  const plainOnes = trials.results.filter(({ packing }) => packing === "plain");
+): readonly FormatTrial[] {
+  const isAlike = trials?.composition === composition && trials.fraction === fraction && trials.depth === depth;
+  return isAlike ? trials.results : [];
+}
+
+/** What the format in use at a location was measured to do. */
+export function formatInUse(location: LocationView, formats: readonly FormatTrial[]): FormatTrial | undefined {
+  const packing = location.contents?.settings.packing;
+  return formats.find((trial) => trial.location === location.id && trial.packing === packing);
+}
+
+/** By location, what automatic packing keeps of a composition at a size and depth, as far as that was measured. */
+export function measuredForms(...of: Parameters<typeof formatsOf>): MeasuredForms {
+  const formats = formatsOf(...of);
+  const plainOnes = formats.filter(({ packing }) => packing === "plain");
   return Object.fromEntries(
     plainOnes.flatMap((plain) => {
-      const packed = trials.results.find(
-        ({ location, packing }) => location === plain.location && packing === "packed",
-      );
+      const packed = formats.find(({ location, packing }) => location === plain.location && packing === "packed");
       return packed ? [[plain.location, formToKeep(plain, packed)]] : [];
     }),
   );

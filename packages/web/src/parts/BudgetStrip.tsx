@@ -6,7 +6,9 @@ import { useEngine } from "../data/engineStore";
 import { useSimulatedFigures } from "../data/machine";
 import { useDiskCache } from "../data/locations";
 import { useMachine } from "../data/server";
+import { formatInUse, formatsOf, useTrial } from "../data/trials";
 import { useWorkspace } from "../data/workspace";
+import { inForce } from "../engine/tradeOffs";
 import { CompositionMenu } from "./CompositionMenu";
 import { MachineMenu } from "./MachineMenu";
 import { bytesText, msNumber, msText, rateText } from "./format";
@@ -144,14 +146,21 @@ function DiskGauge() {
 
 function ReadBackGauge() {
   const { composition, document, settings } = useWorkspace();
-  const rate = useEngine((state) => state.status?.readRate);
+  const { location } = useDiskCache();
+  const trials = useTrial("formatTrial");
+  const { fraction } = inForce(settings);
+  const { depth } = document;
+  const formats = formatsOf(trials, composition.name, { fraction, depth });
+  const readRate = useEngine((state) => state.status?.readRate);
+  // Before anything was read back for playback, what was measured where frames are kept.
+  const rate = readRate ?? (location && formatInUse(location, formats)?.readRate);
   // What is in memory need not be read.
   const isRead = useEngine(
     ({ status, timeline }) =>
       status !== undefined &&
       (timeline?.residency.subarray(status.range.in, status.range.out).some((tiers) => tiers === ON_DISK) ?? false),
   );
-  const needed = requiredReadBack(frameBytes(composition, settings.fraction, document.depth), composition.rate);
+  const needed = requiredReadBack(frameBytes(composition, fraction, depth), composition.rate);
   return (
     <Gauge
       label="Read-back"

@@ -5,7 +5,7 @@ import { send, useEngine } from "../../data/engineStore";
 import { useLocations } from "../../data/locations";
 import { useRoles } from "../../data/roles";
 import { useDrives } from "../../data/server";
-import { useTrial } from "../../data/trials";
+import { formatsOf, useTrial } from "../../data/trials";
 import { useWorkspace } from "../../data/workspace";
 import { inForce } from "../../engine/tradeOffs";
 import { fractionText } from "../../parts/format";
@@ -43,8 +43,7 @@ export function Storage() {
   const readBack = useEngine((state) => state.status?.readRate);
   const { fraction } = inForce(settings);
   const bytes = frameBytes(composition, fraction, document.depth);
-  const isAlike = trials?.composition === composition.name && trials.fraction === fraction;
-  const formats = isAlike ? trials.results : [];
+  const formats = formatsOf(trials, composition.name, { fraction, depth: document.depth });
   const listing = drives.data ?? (error ? { drives: [], tests: [] } : undefined);
   if (!listing || !roles || locations.length === 0) return <Waiting for="Looking at the drives…" />;
 
@@ -104,7 +103,7 @@ export function Storage() {
         </div>
         <div>
           <LocationPanel location={location} roles={rolesOf(location.id, assignment)} />
-          <FormatPanel location={location} trials={isAlike ? trials : undefined} />
+          <FormatPanel location={location} trials={formats.length > 0 ? trials : undefined} />
         </div>
       </div>
       <ShortcutsSheet shortcuts={[]} title="Storage" />

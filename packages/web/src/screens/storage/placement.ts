@@ -8,6 +8,7 @@ import {
 } from "@kinetocache/core";
 import type { LocationView } from "../../data/locations";
 import { roomOf } from "../../data/room";
+import { formatInUse } from "../../data/trials";
 
 /** All that is known of where frames and media can be. */
 export interface Surroundings {
@@ -33,12 +34,6 @@ export function folderOn({ mount }: Drive): string {
 /** Tests of one drive, oldest first. */
 export function testsOf(tests: readonly DriveTest[], { mount }: Drive): DriveTest[] {
   return tests.filter((test) => test.mount === mount);
-}
-
-/** What the format in use at a location was measured to do. */
-export function formatInUse(location: LocationView, formats: readonly FormatTrial[]): FormatTrial | undefined {
-  const packing = location.contents?.settings.packing;
-  return formats.find((trial) => trial.location === location.id && trial.packing === packing);
 }
 
 /**

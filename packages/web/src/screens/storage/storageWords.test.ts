@@ -8,7 +8,8 @@ import {
 } from "@kinetocache/core";
 import type { LocationView } from "../../data/locations";
 import { roomOf } from "../../data/room";
-import { fasterDrives, formatInUse, placeOf, unmeasured, type Surroundings } from "./placement";
+import { formatInUse } from "../../data/trials";
+import { fasterDrives, placeOf, unmeasured, type Surroundings } from "./placement";
 import {
   contentsText,
   forecastText,

@@ -16,7 +16,8 @@ import {
 import type { LocationContents } from "../../data/locations";
 import { roomOf, usedBytes } from "../../data/room";
 import { bytesText, durationText, framesText, percentText } from "../../parts/format";
-import { formatInUse, placeOf, type Surroundings } from "./placement";
+import { formatInUse } from "../../data/trials";
+import { placeOf, type Surroundings } from "./placement";
 
 /** How frames come back at present, and how many there are. */
 export interface Present {
