@@ -22,6 +22,8 @@ test("rows of names and numbers are what was pushed and appended, in that order"
       const part = all.slice(from, to);
       const list = Array.from({ length: moreNames.length }, (_, index) => moreNames.at(index));
       expect(list).toEqual(["first", ...part.map(([text]) => text)]);
+      const ends = list.map((_, index) => moreNames.lastCode(index));
+      expect(ends).toEqual(list.map((text) => text.charCodeAt(text.length - 1)));
       expect([...moreNumbers.view()]).toEqual([7, ...part.map(([, value]) => value)]);
     }),
   );

@@ -77,6 +77,13 @@ export class Names {
     return String.fromCharCode.apply(null, this.characters.subarray(from, this.ends.at(index)) as unknown as number[]);
   }
 
+  /** Code of the last character of a name; NaN of an empty one. */
+  lastCode(index: number): number {
+    const from = index === 0 ? 0 : this.ends.at(index - 1);
+    const end = this.ends.at(index);
+    return end > from ? this.characters[end - 1]! : NaN;
+  }
+
   push(name: string): void {
     const start = this.taken;
     this.makeRoom(name.length);

@@ -176,6 +176,11 @@ export function findItems(tree: FileTree, rules: CompiledRules, nowMs: number): 
     const isProtected = rules.protectedIn(path);
     const first = folders.firstFile[folder]!;
     for (let file = first; file < first + folders.files[folder]!; file++) {
+      // Most files lie in a folder that is an item as a whole.
+      if (draft && !isProtected?.mayEndWith(files.name.lastCode(file))) {
+        add(draft, file);
+        continue;
+      }
       const name = files.name.at(file);
       if (isProtected?.(name)) {
         if (draft) draft.blocked ??= `a project file or source media is in it: ${path}/${name}`;

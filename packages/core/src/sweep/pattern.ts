@@ -37,7 +37,12 @@ const NAMED: Readonly<Record<string, string>> = {
   version: "(?<version>\\d{1,9})",
 };
 
-export type NameTest = (name: string) => boolean;
+/** Whether a name fits. */
+export interface NameTest {
+  (name: string): boolean;
+  /** Whether any name with this last character, by its code, can fit: that settles nearly all of them unread. */
+  mayEndWith(code: number): boolean;
+}
 
 const combined = new Map<string, NameTest>();
 
@@ -62,8 +67,9 @@ export function anyOf(patterns: readonly NamePattern[]): NameTest | undefined {
     const small = name.toLowerCase();
     return whole.has(small) || ends.some((end) => small.endsWith(end)) || (rest?.test(name) ?? false);
   };
-  combined.set(source, test);
-  return test;
+  const named = Object.assign(test, { mayEndWith: (code: number) => rest !== undefined || last.has(code) });
+  combined.set(source, named);
+  return named;
 }
 
 function codesOf(sign: string): number[] {

@@ -59,11 +59,12 @@ function readAt(reached: string, most: Bytes): Buffer {
   }
 }
 
-/** Which mount the folder that the process works in lies in, as `Folder.mount`. */
-export function mountHere(): string {
+/** The folder that the process works in, and which mount it lies in, as `Folder.mount`. */
+export function folderHere(): { readonly about: Stats; readonly mount: string } {
   const fd = openSync(".", O_RDONLY | O_DIRECTORY);
   try {
-    return mountOf(fd, fstatSync(fd));
+    const about = fstatSync(fd);
+    return { about, mount: mountOf(fd, about) };
   } finally {
     closeSync(fd);
   }

@@ -10,7 +10,7 @@ import {
   type OwnerManifest,
 } from "@kinetocache/core";
 import Joi from "joi";
-import { Folder, mountHere, readHere } from "../files/folder";
+import { Folder, folderHere, readHere } from "../files/folder";
 
 export interface ScanOptions {
   /** What was found before; a folder that is as it was then is not gone through again. */
@@ -146,9 +146,9 @@ export function* scan(root: string, options: ScanOptions): Generator<ScanProgres
   function within(folder: string, { dev, ino }: Stats, work: () => void): void {
     process.chdir(folder);
     try {
-      const here = lstatSync(".");
-      if (here.dev !== dev || here.ino !== ino) throw new Error(`${folder} is not what it was`);
-      if (mountHere() !== mount) throw elsewhere(folder);
+      const here = folderHere();
+      if (here.about.dev !== dev || here.about.ino !== ino) throw new Error(`${folder} is not what it was`);
+      if (here.mount !== mount) throw elsewhere(folder);
       work();
     } finally {
       process.chdir(startedIn);
