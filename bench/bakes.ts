@@ -202,8 +202,8 @@ export const bakeGain: Measure = () =>
     await stand(driver, { held: "nothing" });
     await driver.take();
     await stand(driver, { held: "nothing" });
-    const { costs } = await driver.take();
-    const measuredMs = costs!.reduce((sum, ms) => sum + ms, 0) / costs!.length;
+    const { renderedFrames, summary } = await driver.take();
+    const { frames, meanMs: measuredMs } = renderedFrames!;
     return {
       value: rounded(Math.abs(predictedMs - measuredMs) / measuredMs),
       unit: "difference of the prediction, as a share",
@@ -211,5 +211,7 @@ export const bakeGain: Measure = () =>
       suggested: said,
       predictedMs,
       measuredMs: rounded(measuredMs),
+      frames,
+      onTimeShare: rounded(summary.onTimeShare),
     };
   });

@@ -18,7 +18,7 @@ export interface StoredTake {
   };
   readonly heldAtStart: { readonly memory: number; readonly disk: number };
   readonly layerMs: readonly { readonly layer: string | null; readonly ms: number }[];
-  readonly costs?: Float32Array;
+  readonly renderedFrames?: { readonly frames: number; readonly meanMs: number };
 }
 
 /** Whether a process was started, by however many steps, by this one. */

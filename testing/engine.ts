@@ -196,7 +196,7 @@ class FakePool {
     this.stopped.push(id);
   }
 
-  private end({ id, frame, settings, layer: part, branches }: RenderJob, { key, root }: FrameGraph): void {
+  private end({ id, frame, settings, layer: part, branches, tries }: RenderJob, { key, root }: FrameGraph): void {
     const { renderer } = settings;
     this.running.delete(id);
     const lent = branches?.held ?? [];
@@ -241,7 +241,10 @@ class FakePool {
         renderer,
         decodeFault: this.decodeFault,
       };
-      this.onOutcome({ kind: "rendered", job: id, key, ...size, ...timing, branches: kept, lent });
+      const pictures = tries?.bakes.map(({ id: bake }, at) => {
+        return { bake, frame, number: tries.number + at, bytes: FRAME_BYTES, ms: this.frameMs };
+      });
+      this.onOutcome({ kind: "rendered", job: id, key, ...size, ...timing, branches: kept, lent, pictures });
     }
   }
 }

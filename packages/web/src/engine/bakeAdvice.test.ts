@@ -24,12 +24,14 @@ const ROOM = 2 ** 30;
 interface Circumstances {
   readonly held?: readonly number[];
   readonly roomBytes?: number;
-  /** What a frame takes that is played with a way baked. */
+  /** What a frame takes that is tried with a way baked. */
   readonly thenMs?: (way: BakeWay) => number;
   readonly pictureBytes?: number;
   /** What the whole frame costs live. */
   readonly liveMs?: number;
   readonly fraction?: number;
+  /** What share of what they were expected to frames took lately. */
+  readonly slowdowns?: readonly number[];
 }
 
 const targetsOf = ({ bakes }: BakeWay) => bakes.map(({ target }) => target.layer ?? "whole");
@@ -42,6 +44,7 @@ function advise({
   pictureBytes = 1000,
   liveMs = 150,
   fraction = 1,
+  slowdowns = [],
 }: Circumstances = {}) {
   const book = new CostBook();
   const settings = { ...FULL_QUALITY, fraction };
@@ -66,7 +69,7 @@ function advise({
     renderSlots: 2,
     fetchSlots: 4,
     rendering,
-    slowdowns: [],
+    slowdowns,
     fetchMs: 5,
     window: { before: 2, after: 6 },
     memoryFits: 100,
@@ -85,7 +88,9 @@ function advise({
       [2, 12, 20].map((frame) => ({
         frame,
         ms: thenMs(way),
-        pictures: way.bakes.map(({ id }) => ({ bake: id, bytes: pictureBytes * way.fraction ** 2, ms: 100 })),
+        pictures: way.bakes.map(({ id }) => {
+          return { bake: id, frame, number: frame, bytes: pictureBytes * way.fraction ** 2, ms: 100 };
+        }),
       })),
     );
   }
@@ -113,6 +118,18 @@ test("what plays in real time then is offered, with the bytes and the time that 
   // Two workers; and what is stored is read back.
   expect(best!.bakeMs).toBeCloseTo((24 * 100) / 2 + (24 * 1000) / 180_000, 6);
   expect(suggested.triedFrames).toBe(3 * 8);
+});
+
+test("frames that were tried take what they took, however far off expectations were lately", () => {
+  const onTime = (...slowdowns: number[]) =>
+    advise({ liveMs: 400, thenMs: () => 60, slowdowns }).suggested.offers[0]?.summary.onTimeShare;
+  const even = onTime(1);
+  expect(even).toBeGreaterThan(0.9);
+  expect(onTime(2)).toBe(even);
+  // How unevenly they did counts.
+  expect(onTime(1, 1, 1, 3)).toBeLessThan(even!);
+  // Neither does it make a bake better than it was when it was tried.
+  expect(advise({ liveMs: 400, thenMs: () => 200, slowdowns: [0.3] }).suggested.offers).toEqual([]);
 });
 
 test("what is no quicker when it is tried is not offered, whatever was expected", () => {

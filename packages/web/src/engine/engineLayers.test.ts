@@ -503,6 +503,18 @@ describe("what is worth baking", () => {
     });
   });
 
+  test("is measured as in playback, with the picture on show shown again and again, and it stays on show", async () => {
+    const rig = await slow();
+    const before = rig.shown.length;
+    const onShow = rig.shown.at(-1)!;
+    rig.send({ kind: "suggestBakes", roomBytes: 2 ** 30, sequence: "trial" });
+    await rig.run(20_000);
+    const again = rig.shown.slice(before);
+    const read = rig.pool.started.filter(({ tries }) => tries?.made !== undefined);
+    expect(again.length).toBeGreaterThan(read.length / 4);
+    expect(again.every(({ pixels }) => pixels === onShow.pixels)).toBe(true);
+  });
+
   test("is given up when the user does something", async () => {
     const rig = await slow();
     rig.send({ kind: "suggestBakes", roomBytes: 2 ** 30, sequence: "trial" });

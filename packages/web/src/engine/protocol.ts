@@ -445,14 +445,19 @@ export interface BakeTask extends Pick<Bake, "target" | "fraction" | "renderer" 
 export interface TriedBakes {
   readonly bakes: readonly Bake[];
   readonly sequence: string;
-  /** Number of the first picture there; each has its own. */
+  /** Number of the first picture that is made there; each has its own. */
   readonly number: number;
+  /** Those that were made before, and are read as they are. */
+  readonly made?: readonly MadePicture[];
 }
 
 /** A picture of a bake that was made to try it. */
 export interface MadePicture {
-  /** Id of the bake. */
+  /** Id of the bake, and which of its frames it shows. */
   readonly bake: string;
+  readonly frame: number;
+  /** Where it is stored. */
+  readonly number: number;
   /** Of its file. */
   readonly bytes: Bytes;
   /** What rendering, packing and storing it took. */
@@ -493,7 +498,7 @@ export type RenderOutcome =
       readonly jumped: boolean;
       /** False for a worker's first frames, whose times say more of the compiler than of the frame. */
       readonly warm: boolean;
-      /** Pictures that were made of bakes that do not exist, where there were such. */
+      /** Pictures of bakes that do not exist, where such were tried with it. */
       readonly pictures?: readonly MadePicture[];
       /** Branches that were wanted beside it. */
       readonly branches: readonly Branch[];

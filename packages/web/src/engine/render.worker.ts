@@ -224,11 +224,11 @@ async function bakedFile(
   return { file, liveKey: graph.liveKey };
 }
 
-/** Makes and stores the pictures of bakes that some nodes draw, to be read for the frame that is prepared next. */
+/** Makes and stores the pictures of bakes that some nodes draw, as far as they were not, to be read for the next frame. */
 async function makePictures(
   context: Ready,
   opened: Document,
-  { bakes: tried, sequence, number }: TriedBakes,
+  { bakes: tried, sequence, number, made: before = [] }: TriedBakes,
   nodes: readonly SourceNode[],
   cancelled: () => boolean,
 ): Promise<MadePicture[]> {
@@ -238,7 +238,13 @@ async function makePictures(
     const bake = tried.find((one) => kind === "sequence" && one.sequence === parameters.sequence);
     if (!bake) continue;
     const shown = { sequence: bake.sequence, frame: Number(parameters.frame) };
-    const made = { sequence, frame: number + pictures.length };
+    const known = before.find((one) => one.bake === bake.id && one.frame === shown.frame);
+    const made = { sequence, frame: known?.number ?? number + pictures.length };
+    reads.push([shown, made]);
+    if (known) {
+      pictures.push(known);
+      continue;
+    }
     const startMs = performance.now();
     const { file, liveKey } = await bakedFile(
       context,
@@ -247,8 +253,8 @@ async function makePictures(
       cancelled,
     );
     await storePicture(made, liveKey, file);
-    pictures.push({ bake: bake.id, bytes: file.length, ms: performance.now() - startMs });
-    reads.push([shown, made]);
+    const ms = performance.now() - startMs;
+    pictures.push({ bake: bake.id, frame: shown.frame, number: made.frame, bytes: file.length, ms });
   }
   // Making them may have prepared others.
   for (const [shown, made] of reads) stored.readInstead(shown, made);

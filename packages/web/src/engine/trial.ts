@@ -15,6 +15,8 @@ export interface Trial {
   /** Share of the whole that is done, 0 to 1. */
   readonly progress: number;
   readonly isDone: boolean;
+  /** Whether it measures what playback takes, with what showing pictures takes of the machine. */
+  readonly isAsPlayed?: boolean;
   /** Jobs under way. */
   readonly jobs: Iterable<number>;
   /** Next frame to render; undefined when none can start now. */

@@ -53,7 +53,20 @@ export class TrialDesk {
     if (!stage.timeline) return;
     player.pause();
     jobs.stopAll();
-    this.run = new TrialRun(trial, { pool, emit, jobs, rendererFor: (device) => devices.use(device) });
+    const rendererFor = (device: RenderDevice) => devices.use(device);
+    this.run = new TrialRun(trial, { pool, emit, jobs, rendererFor, showAgain: () => this.showAgain() });
+  }
+
+  /** As often as in playback, what is on show is shown once more, where it is in memory: that looks the same. */
+  private showAgain(): void {
+    const { held, onShow, player, stage, viewer } = this.engine;
+    const now = performance.now();
+    if (onShow.frame === undefined || now - onShow.atMs < player.budgetMs) return;
+    const pictures = onShow.keys.flatMap((key) => held.peek(key) ?? []);
+    if (pictures.length !== onShow.keys.length) return;
+    viewer.show(pictures, stage.comparison);
+    // It is sharpened anew, where it was.
+    onShow.show(onShow.frame, onShow.keys, now);
   }
 
   /** Goes on once what was under way before has ended: then the workers are its own. */

@@ -12,6 +12,8 @@ interface TrialPorts {
   readonly jobs: Pick<JobTable, "newId" | "add" | "stopAll">;
   /** The class of renderer for a device, which the workers then have. */
   readonly rendererFor: (device: Trial["device"]) => RendererClass;
+  /** Shows once more what is on show. */
+  readonly showAgain: () => void;
 }
 
 /** Carries a trial out on the render workers. Whoever ends it sets them back to what they were. */
@@ -48,6 +50,7 @@ export class TrialRun {
   /** @returns whether the trial is over: done, with its result told, or in trouble that is told */
   end(outcome: RenderOutcome): boolean {
     const { trial } = this;
+    if (trial.isAsPlayed) this.ports.showAgain();
     const trouble = trial.end(outcome, performance.now());
     if (outcome.kind === "rendered") releasePixels(outcome.pixels);
     if (trouble !== undefined) this.notice(`The ${trial.of} could not be measured: ${trouble}`);
