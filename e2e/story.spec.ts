@@ -36,7 +36,7 @@ test("from a stuttering composition to real time, and a clean disk", async ({ pa
     await type(page, "In parallel", "1");
     await measureTake(page);
     // Memory holds what it showed: a take would come to something else now.
-    await expect(verdict(page)).toContainText(/last take: \d+ % on time, begun with \d+ in memory/);
+    await expect(verdict(page)).toContainText(/last take: [\d.]+ % on time, begun with \d+ in memory/);
     const [, share] = /last take: (\d+) %/.exec(await verdict(page).innerText())!;
     expect(Number(share)).toBeLessThan(80);
     await expect(gauge(page, "Average frame")).toHaveClass(/is-over/);

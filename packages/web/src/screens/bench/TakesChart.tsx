@@ -9,7 +9,7 @@ export function TakesChart({ takes }: { readonly takes: readonly StoredTake[] })
   }));
   return (
     <ResponsiveContainer width="100%" height={150}>
-      <BarChart data={data} margin={{ top: 8, right: 8, bottom: 0, left: 0 }}>
+      <BarChart data={data} margin={{ top: 18, right: 8, bottom: 0, left: 0 }}>
         <XAxis dataKey="name" stroke="var(--ink-2)" tick={{ fontSize: "0.6875rem" }} tickLine={false} />
         <YAxis domain={[0, 100]} unit=" %" stroke="var(--ink-2)" tick={{ fontSize: "0.6875rem" }} width="auto" />
         <Tooltip
@@ -17,7 +17,21 @@ export function TakesChart({ takes }: { readonly takes: readonly StoredTake[] })
           contentStyle={{ background: "var(--sheet)", borderColor: "var(--rule)", color: "var(--ink)" }}
           itemStyle={{ color: "var(--ink)" }}
         />
-        <Bar dataKey="on time" unit=" %" fill="var(--cost)" maxBarSize={46} isAnimationActive={false} />
+        <Bar
+          dataKey="on time"
+          unit=" %"
+          fill="var(--cost)"
+          maxBarSize={46}
+          // A take without a frame on time is one too.
+          minPointSize={2}
+          isAnimationActive={false}
+          label={{
+            position: "top",
+            fill: "var(--ink-2)",
+            fontSize: "0.6875rem",
+            formatter: (share) => `${String(share)} %`,
+          }}
+        />
       </BarChart>
     </ResponsiveContainer>
   );
