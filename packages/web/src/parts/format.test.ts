@@ -39,8 +39,8 @@ test("rates and ages", () => {
   const now = 1e12;
   expect([5_000, 600_000, 3 * 3_600_000, 23 * 86_400_000].map((ms) => agoText(now - ms, now))).toEqual([
     "just now",
-    "10 min ago",
-    "3 h ago",
+    "10 minutes ago",
+    "3 hours ago",
     "23 days ago",
   ]);
 });

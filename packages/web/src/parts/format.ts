@@ -1,4 +1,5 @@
 import type { RenderDevice } from "@kinetocache/core";
+import { format, formatDistanceStrict } from "date-fns";
 
 /** One way to write every figure that a person reads. 1 GB is 2³⁰ bytes, as for memory modules. */
 
@@ -41,17 +42,19 @@ export function secondsText(seconds: number): string {
   return seconds < 600 ? `${seconds.toFixed(1)} s` : `${Math.round(seconds / 60)} min`;
 }
 
+const HOUR_MS = 3_600_000;
+
+/** How long ago something was; whole days where that is more than two. */
 export function agoText(thenMs: number, nowMs: number): string {
   const ms = Math.max(0, nowMs - thenMs);
   if (ms < 60_000) return "just now";
-  if (ms < 7_200_000) return `${Math.round(ms / 60_000)} min ago`;
-  if (ms < 172_800_000) return `${Math.round(ms / 3_600_000)} h ago`;
-  return `${Math.round(ms / 86_400_000)} days ago`;
+  const unit = ms < 2 * HOUR_MS ? "minute" : ms < 48 * HOUR_MS ? "hour" : "day";
+  return formatDistanceStrict(nowMs - ms, nowMs, { addSuffix: true, unit });
 }
 
 /** Day and time, for the axis of a chart. */
 export function momentText(ms: number): string {
-  return new Date(ms).toLocaleString("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
+  return format(ms, "d MMM, HH:mm");
 }
 
 export function percentText(share: number): string {

@@ -1,9 +1,10 @@
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useState } from "react";
 import Modal from "react-bootstrap/Modal";
 import Table from "react-bootstrap/Table";
+import { useHotkeys, type Options } from "react-hotkeys-hook";
 
 export interface Shortcut {
-  /** As in `KeyboardEvent.key`, with `Ctrl+` and `Shift+` before it where they must be held. */
+  /** What a key produces, in small letters, with `mod+` and `shift+` before it where they must be held. */
   readonly keys: readonly string[];
   readonly label: string;
   readonly run: () => void;
@@ -12,13 +13,6 @@ export interface Shortcut {
 const TYPING = "input:not([type=range]):not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]";
 // A focused control keeps the keys that operate it.
 const ARROWS = "input, select, textarea, [role=slider], [role=menu], [role=radiogroup]";
-
-function nameOf(event: KeyboardEvent): string {
-  const key = event.key.length === 1 ? event.key.toUpperCase() : event.key;
-  const shifted = event.shiftKey && event.key.length > 1;
-  const letter = event.shiftKey && /^[A-Z]$/.test(key) && (event.ctrlKey || event.metaKey);
-  return `${event.ctrlKey || event.metaKey ? "Ctrl+" : ""}${shifted || letter ? "Shift+" : ""}${key}`;
-}
 
 function isForControl(event: KeyboardEvent): boolean {
   const target = event.target as HTMLElement;
@@ -29,41 +23,39 @@ function isForControl(event: KeyboardEvent): boolean {
   return /^(Arrow|Home|End)/.test(event.key) && target.matches(ARROWS) && !target.matches("[data-timeline]");
 }
 
+const OPTIONS: Options = {
+  preventDefault: true,
+  enableOnFormTags: true,
+  enableOnContentEditable: true,
+  ignoreEventWhen: (event) => isForControl(event) || document.querySelector(".modal.show") !== null,
+};
+
+// What the space bar produces is no name: it goes by its place.
+const SPACE = "space";
+
 /** Listens for a screen's shortcuts while it is shown. */
 export function useShortcuts(shortcuts: readonly Shortcut[]): void {
-  const latest = useRef(shortcuts);
-  useEffect(() => {
-    latest.current = shortcuts;
-  });
-  useEffect(() => {
-    const listen = (event: KeyboardEvent) => {
-      if (isForControl(event) || document.querySelector(".modal.show")) return;
-      const name = nameOf(event);
-      const shortcut = latest.current.find(({ keys }) => keys.includes(name));
-      if (!shortcut) return;
-      event.preventDefault();
-      shortcut.run();
-    };
-    window.addEventListener("keydown", listen);
-    return () => window.removeEventListener("keydown", listen);
-  }, []);
+  const run = (key: string) => shortcuts.find(({ keys }) => keys.includes(key))?.run();
+  const produced = shortcuts.flatMap(({ keys }) => keys).filter((key) => key !== SPACE);
+  useHotkeys(produced, (_, { hotkey }) => run(hotkey), { ...OPTIONS, useKey: true });
+  useHotkeys(SPACE, () => run(SPACE), OPTIONS);
 }
 
 const KEY_NAMES: Readonly<Record<string, string>> = {
-  " ": "Space",
-  ArrowLeft: "←",
-  ArrowRight: "→",
-  ArrowUp: "↑",
-  ArrowDown: "↓",
-  PageUp: "Page up",
-  PageDown: "Page down",
+  mod: /Mac/.test(navigator.userAgent) ? "Cmd" : "Ctrl",
+  arrowleft: "←",
+  arrowright: "→",
+  arrowup: "↑",
+  arrowdown: "↓",
+  pageup: "Page up",
+  pagedown: "Page down",
 };
 
 function keyText(key: string): string {
-  return (
-    KEY_NAMES[key] ??
-    key.replace("Ctrl+", "Ctrl ").replace("Shift+", "Shift ").replace("ArrowLeft", "←").replace("ArrowRight", "→")
-  );
+  return key
+    .split("+")
+    .map((part) => KEY_NAMES[part] ?? `${part.charAt(0).toUpperCase()}${part.slice(1)}`)
+    .join(" ");
 }
 
 const asked = new EventTarget();
@@ -87,8 +79,8 @@ export function ShortcutsSheet({
     asked.addEventListener("show", listen);
     return () => asked.removeEventListener("show", listen);
   }, []);
-  const show = { keys: ["?"], label: "Show this sheet", run: () => setOpen(true) };
-  useShortcuts([show]);
+  // On most keyboards it takes the shift key.
+  useHotkeys(["?", "shift+?"], () => setOpen(true), { ...OPTIONS, useKey: true });
   return (
     <Modal show={open} onHide={() => setOpen(false)} animation={false} aria-labelledby="shortcuts-title">
       <Modal.Header closeButton>
@@ -105,7 +97,7 @@ export function ShortcutsSheet({
             </tr>
           </thead>
           <tbody>
-            {[...shortcuts, show].map(({ keys, label }) => (
+            {[...shortcuts, { keys: ["?"], label: "Show this sheet" }].map(({ keys, label }) => (
               <tr key={label}>
                 <td>
                   {keys.map((key) => (

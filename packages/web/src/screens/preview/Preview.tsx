@@ -27,38 +27,38 @@ function usePreviewShortcuts(selected: string | undefined): readonly Shortcut[] 
   const step = (frames: number) => send({ kind: "step", frames });
   return [
     {
-      keys: [" "],
+      keys: ["space"],
       label: "Play or pause",
       run: () => send({ kind: "toggle" }),
     },
-    { keys: ["J"], label: "Shuttle backwards; again is faster", run: () => send({ kind: "shuttle", direction: -1 }) },
-    { keys: ["K"], label: "Pause", run: () => send({ kind: "pause" }) },
-    { keys: ["L"], label: "Shuttle forwards; again is faster", run: () => send({ kind: "shuttle", direction: 1 }) },
-    { keys: ["ArrowLeft"], label: "One frame back", run: () => step(-1) },
-    { keys: ["ArrowRight"], label: "One frame on", run: () => step(1) },
-    { keys: ["Home"], label: "To the in point", run: () => send({ kind: "seekEnd", end: "in" }) },
-    { keys: ["End"], label: "To the out point", run: () => send({ kind: "seekEnd", end: "out" }) },
-    { keys: ["I"], label: "Set the in point at the playhead", run: () => send({ kind: "setEnd", end: "in" }) },
-    { keys: ["O"], label: "Set the out point after the playhead", run: () => send({ kind: "setEnd", end: "out" }) },
-    { keys: ["T"], label: "Measure a take", run: () => send({ kind: "measureTake" }) },
+    { keys: ["j"], label: "Shuttle backwards; again is faster", run: () => send({ kind: "shuttle", direction: -1 }) },
+    { keys: ["k"], label: "Pause", run: () => send({ kind: "pause" }) },
+    { keys: ["l"], label: "Shuttle forwards; again is faster", run: () => send({ kind: "shuttle", direction: 1 }) },
+    { keys: ["arrowleft"], label: "One frame back", run: () => step(-1) },
+    { keys: ["arrowright"], label: "One frame on", run: () => step(1) },
+    { keys: ["home"], label: "To the in point", run: () => send({ kind: "seekEnd", end: "in" }) },
+    { keys: ["end"], label: "To the out point", run: () => send({ kind: "seekEnd", end: "out" }) },
+    { keys: ["i"], label: "Set the in point at the playhead", run: () => send({ kind: "setEnd", end: "in" }) },
+    { keys: ["o"], label: "Set the out point after the playhead", run: () => send({ kind: "setEnd", end: "out" }) },
+    { keys: ["t"], label: "Measure a take", run: () => send({ kind: "measureTake" }) },
     {
-      keys: ["Q"],
+      keys: ["q"],
       label: "Trade-offs off and on",
       run: () => changeSettings({ tradeOffs: !chosen.tradeOffs }),
     },
     {
-      keys: ["F"],
+      keys: ["f"],
       label: "Fill the in–out range now",
       run: () =>
         send({ kind: "fill", target: { kind: "frames", range: range ?? { in: 0, out: composition.duration } } }),
     },
-    { keys: ["E"], label: "Loop on and off", run: () => changeSettings({ loop: !settings.loop }) },
-    { keys: ["S"], label: "Solo the selected layer, or all again", run: () => toggle("solo") },
-    { keys: ["M"], label: "Mark the selected layer for background rendering", run: () => toggle("marked") },
-    { keys: ["P"], label: "Pin the selected layer", run: () => toggle("pinned") },
-    { keys: ["X"], label: "Effects of the selected layer off and on", run: () => toggle("effectsOff") },
+    { keys: ["e"], label: "Loop on and off", run: () => changeSettings({ loop: !settings.loop }) },
+    { keys: ["s"], label: "Solo the selected layer, or all again", run: () => toggle("solo") },
+    { keys: ["m"], label: "Mark the selected layer for background rendering", run: () => toggle("marked") },
+    { keys: ["p"], label: "Pin the selected layer", run: () => toggle("pinned") },
+    { keys: ["x"], label: "Effects of the selected layer off and on", run: () => toggle("effectsOff") },
     {
-      keys: ["V"],
+      keys: ["v"],
       label: "The next variant",
       run: () => {
         const { variants, main } = document;
@@ -67,8 +67,8 @@ function usePreviewShortcuts(selected: string | undefined): readonly Shortcut[] 
         if (next !== main) void edit({ kind: "variantShown", variant: next });
       },
     },
-    { keys: ["Ctrl+Z"], label: "Undo", run: () => void undo() },
-    { keys: ["Ctrl+Shift+Z", "Ctrl+Y"], label: "Redo", run: () => void redo() },
+    { keys: ["mod+z"], label: "Undo", run: () => void undo() },
+    { keys: ["mod+shift+z", "mod+y"], label: "Redo", run: () => void redo() },
   ];
 }
 

@@ -16,10 +16,10 @@ const PANELS = [
 
 // The ledger itself listens to them, while it has the focus.
 const SHORTCUTS = [
-  { keys: ["ArrowUp", "ArrowDown"], label: "Go through the ledger, line by line" },
-  { keys: ["PageUp", "PageDown", "Home", "End"], label: "Farther" },
-  { keys: ["ArrowRight", "ArrowLeft"], label: "Open and close a line" },
-  { keys: [" "], label: "Select a line, or leave it out" },
+  { keys: ["arrowup", "arrowdown"], label: "Go through the ledger, line by line" },
+  { keys: ["pageup", "pagedown", "home", "end"], label: "Farther" },
+  { keys: ["arrowright", "arrowleft"], label: "Open and close a line" },
+  { keys: ["space"], label: "Select a line, or leave it out" },
 ];
 
 /** Stale cache files: see them, move them to holding, get them back, let them go, keep them away. */
