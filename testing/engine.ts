@@ -252,6 +252,7 @@ class FakePool {
 /** Stands in for the server's disk cache, or for the browser's. */
 export class FakeDisk implements BrowserPort {
   readonly frames = new Map<ContentKey, HeldPicture>();
+  listMs: Milliseconds = 0;
   fetchMs: Milliseconds = 5;
   storeMs: Milliseconds = 5;
   /** What every request meets while it is set. */
@@ -267,7 +268,7 @@ export class FakeDisk implements BrowserPort {
 
   list(): Promise<Answer<Listing>> {
     const { location, packing } = this;
-    return this.after(0, () => ({
+    return this.after(this.listMs, () => ({
       frames: [{ location, frames: [...this.frames.keys()].map((key) => [key, 100] as const) }],
       targets: [{ location, packing, deepest: "float" }],
     }));

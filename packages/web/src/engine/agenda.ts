@@ -12,8 +12,10 @@ export class Agenda {
 
   /** Whether background rendering may take its turn. */
   get mayFill(): boolean {
-    const { calibration, choices, player } = this.engine;
+    const { calibration, choices, disk, player } = this.engine;
     if (player.isPlaying || player.takeStartsMs !== undefined) return false;
+    // What is on disk need not be rendered.
+    if (!disk.isListed) return false;
     return choices.chosen?.background !== "Off" && !choices.fillingPaused && calibration.isDone;
   }
 

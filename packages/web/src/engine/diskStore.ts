@@ -60,6 +60,8 @@ const REFUSES_FRAMES = new Set([
  */
 export class DiskStore {
   state: DiskState = { kind: "unreachable" };
+  /** Whether it was asked what is there: it said so, or cannot be reached. */
+  isListed = false;
   /** What fetching a frame takes; undefined before the first one. */
   measuredFetchMs: Milliseconds | undefined;
   private targets: readonly Target[] = [];
@@ -141,6 +143,7 @@ export class DiskStore {
     const listed = await this.client.list();
     if (listed.ok) this.adopt(listed.value);
     else this.fail(listed.failure);
+    this.isListed = true;
     this.listener.onChange();
   }
 

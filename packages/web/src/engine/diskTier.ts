@@ -102,6 +102,11 @@ export class DiskTier {
     return this.target.state;
   }
 
+  /** Whether it is known what is there, as far as it can be. */
+  get isListed(): boolean {
+    return this.target.isListed;
+  }
+
   get queued(): number {
     return this.all.reduce((sum, store) => sum + store.queued, 0);
   }

@@ -804,6 +804,29 @@ describe("disk", () => {
   });
 });
 
+test("nothing is rendered in the background before it is known what is on disk", async () => {
+  const first = await open({ background: "Idle", idleDelayMs: 0 });
+  await first.run(5000);
+  const { disk } = first;
+  expect(disk.frames.size).toBeGreaterThan(20);
+  disk.listMs = 3000;
+  const rig = new EngineRig(disk, { ...SETTINGS, background: "Idle", idleDelayMs: 0 });
+  // So much that it is read rather than rendered.
+  rig.pool.frameMs = 50;
+  await rig.open();
+  await rig.run(2000);
+  expect(rig.held(IN_MEMORY)).toBe(1);
+  await rig.run(5000);
+  expect(rig.held(IN_MEMORY)).toBe(FRAMES);
+  expect(rig.status.rendered).toBe(1);
+  // A disk that cannot be asked is no reason to wait.
+  disk.failure = { kind: "unreachable", detail: "it does not answer" };
+  const alone = new EngineRig(disk, { ...SETTINGS, background: "Idle", idleDelayMs: 0 });
+  await alone.open();
+  await alone.run(10_000);
+  expect(alone.held(IN_MEMORY)).toBe(FRAMES);
+});
+
 describe("sharpening", () => {
   test("comes when the playhead has rested, at full size, and not while scrubbing", async () => {
     const rig = await open({ fraction: 0.5 });
