@@ -1,3 +1,4 @@
+import { DEFAULT_RULE_FILE } from "@kinetocache/core";
 import { expect, goToSweep, openPreview, test, chooseComposition, choose } from "./application";
 
 test("messages go by themselves, two at a time, the rest on demand; the sheet of keys has a button", async ({
@@ -78,18 +79,30 @@ test("faults of the rule file are told by rule and line, and what is typed stays
   await page.getByRole("link", { name: "Sweep", exact: true }).click();
   await goToSweep(page, "Rules");
   const field = page.getByLabel("The file, in JSON");
-  await expect(field).toHaveValue(/kind/);
-  const text = await field.inputValue();
-  const { name } = (JSON.parse(text) as { items: { name: string }[] }).items[0]!;
-  await field.fill(text.replace(/"kind": "[^"]+"/, '"kind": "cheese"'));
+  const { name } = DEFAULT_RULE_FILE.items[0]!;
+  const lines = JSON.stringify(DEFAULT_RULE_FILE, null, 1).split("\n");
+  const line = lines.findIndex((one) => /"kind":/.test(one)) + 1;
+  const row = field.locator(".cm-line").nth(line - 1);
+  await expect(row).toHaveText(/"kind": "frames"/);
+  await row.click();
+  await page.keyboard.press("End");
+  for (let n = '"frames",'.length; n > 0; n--) await page.keyboard.press("Backspace");
+  await page.keyboard.type('"cheese",');
   const fault = page.getByRole("alert").locator("li").first();
   await expect(fault).toContainText(`rule "${name}": kind must be one of`);
-  const line = text.split("\n").findIndex((one) => /"kind":/.test(one)) + 1;
   await expect(fault.getByRole("button")).toContainText(`Line ${line}`);
+  // Marked where it is, and found from the list.
+  await expect(row.locator(".cm-lintRange-error")).toHaveText('"cheese"');
   await fault.getByRole("button").click();
   await expect(field).toBeFocused();
+  // What is wrong is selected: typing replaces it, with what the schema allows.
+  await page.keyboard.press("Backspace");
+  await page.keyboard.press("Control+Space");
+  await page.getByRole("option", { name: '"proxies"' }).click();
+  await expect(row).toHaveText(/"kind": "proxies",/);
+  await expect(fault).toBeHidden();
   await page.getByRole("button", { name: "Discard changes" }).click();
-  await expect(field).toHaveValue(text);
+  await expect(row).toHaveText(/"kind": "frames",/);
 
   await goToSweep(page, "Folders");
   const form = page.getByLabel(/^Full path of a cache folder/);

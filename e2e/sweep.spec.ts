@@ -1,6 +1,7 @@
 import { existsSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { readFile } from "node:fs/promises";
 import path from "node:path";
+import { DEFAULT_RULE_FILE } from "@kinetocache/core";
 import type { Page } from "@playwright/test";
 import { makeDemoCaches } from "../scripts/demoCaches";
 import {
@@ -246,20 +247,23 @@ test("rules show what they take before they are switched on, run, and are undone
   await expect(page.locator(".page-head")).toContainText("Next run");
 
   // The rule file says what it makes of a path while it is typed, and what is wrong with it.
-  const file = page.getByLabel("The file, in JSON");
+  const typeFile = async (items: readonly object[]) => {
+    await page.getByLabel("The file, in JSON").click();
+    await page.keyboard.press("Control+a");
+    await page.keyboard.insertText(JSON.stringify({ ...DEFAULT_RULE_FILE, items }));
+  };
   const verdicts = page.getByRole("list", { name: "What the paths would be" });
   await page.getByLabel(/^Try it/).fill("Heron/viewer leftovers/a.bin\nHeron/footage/a.mov");
   await expect(verdicts).toContainText("Heron/viewer leftovers/a.bin no item: no rule is for it");
   await expect(verdicts).toContainText("Heron/footage/a.mov never an item: media");
-  const rules = JSON.parse(await file.inputValue()) as { items: object[] };
   const leftovers = { name: "Leftovers", kind: "frames", item: "folder", pattern: "**/{project}/viewer leftovers" };
-  await file.fill(JSON.stringify({ ...rules, items: [leftovers, ...rules.items] }));
+  await typeFile([leftovers, ...DEFAULT_RULE_FILE.items]);
   await expect(verdicts).toContainText('Frames of Heron, item "Heron/viewer leftovers", by rule "Leftovers"');
-  await file.fill(JSON.stringify({ ...rules, items: [{ ...leftovers, pattern: "**/{owner}/x" }] }));
+  await typeFile([{ ...leftovers, pattern: "**/{owner}/x" }]);
   await expect(page.getByRole("alert")).toContainText('rule "Leftovers": pattern');
   await expect(page.getByRole("alert")).toContainText("{owner} is not known");
   await expect(page.getByRole("button", { name: "Save the rule file" })).toBeDisabled();
-  await file.fill(JSON.stringify({ ...rules, items: [leftovers] }));
+  await typeFile([leftovers]);
   await page.getByRole("button", { name: "Save the rule file" }).click();
   await goToSweep(page, "Ledger");
   await expect(page.locator(".ledger-views")).toContainText(/Map1 item listed/);

@@ -3,7 +3,8 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import { changeRuleFile, tryRuleFile, useRuleFile } from "../../data/sweep";
-import { readRuleFile, type RuleFileFault } from "./ruleFileFaults";
+import { RuleFileEditor, type RuleFileEditorHandle } from "./RuleFileEditor";
+import { readRuleFile } from "./ruleFileFaults";
 import { kindText, projectText } from "./sweepWords";
 
 const EXAMPLES = [
@@ -36,7 +37,7 @@ export function RuleFilePanel() {
   const [paths, setPaths] = useState(EXAMPLES.join("\n"));
   const [verdicts, setVerdicts] = useState<readonly PathVerdict[]>();
   const [refusal, setRefusal] = useState<string>();
-  const field = useRef<HTMLTextAreaElement>(null);
+  const editor = useRef<RuleFileEditorHandle>(null);
   const text = typed ?? (stored ? textOf(stored) : "");
   const read = useMemo(() => (text === "" ? undefined : readRuleFile(text)), [text]);
   const file = read && "file" in read ? read.file : undefined;
@@ -71,19 +72,6 @@ export function RuleFilePanel() {
       setRefusal((error as Error).message);
     }
   };
-  const show = ({ line }: RuleFileFault) => {
-    const before = text
-      .split("\n")
-      .slice(0, line - 1)
-      .join("\n").length;
-    const start = line === 1 ? 0 : before + 1;
-    const end = text.indexOf("\n", start);
-    field.current?.focus();
-    field.current?.setSelectionRange(start, end === -1 ? text.length : end);
-    // The text is as tall as its lines; a third of the field stays above.
-    const { scrollHeight = 0, clientHeight = 0 } = field.current ?? {};
-    field.current?.scrollTo({ top: ((line - 1) / text.split("\n").length) * scrollHeight - clientHeight / 3 });
-  };
   return (
     <section className="sheet" aria-label="Rule file">
       <div className="plan-head">
@@ -109,17 +97,10 @@ export function RuleFilePanel() {
       </div>
       <div className="rule-file">
         <div>
-          <Form.Label htmlFor="rule-file">The file, in JSON</Form.Label>
-          <Form.Control
-            as="textarea"
-            ref={field}
-            id="rule-file"
-            rows={14}
-            spellCheck={false}
-            className="mono"
-            value={text}
-            onChange={(event) => setTyped(event.target.value)}
-          />
+          <div className="form-label" id="rule-file">
+            The file, in JSON
+          </div>
+          <RuleFileEditor ref={editor} label="rule-file" text={text} onChange={setTyped} />
         </div>
         <div>
           <Form.Label htmlFor="rule-paths">Try it: paths below a registered folder, one a line</Form.Label>
@@ -136,7 +117,7 @@ export function RuleFilePanel() {
             <ul className="plan-skipped control-warning" role="alert">
               {faults.map((fault) => (
                 <li key={`${fault.line} ${fault.text}`}>
-                  <Button size="sm" variant="link" onClick={() => show(fault)}>
+                  <Button size="sm" variant="link" onClick={() => editor.current?.show(fault)}>
                     Line {fault.line}
                   </Button>
                   , {fault.text}

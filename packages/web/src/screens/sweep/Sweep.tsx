@@ -1,10 +1,15 @@
+import { Suspense } from "react";
 import { NavLink, Navigate, Route, Routes } from "react-router";
+import { screen } from "../../parts/screen";
 import { ShortcutsSheet } from "../../parts/shortcuts";
+import { Waiting } from "../../parts/Waiting";
 import { FoldersPanel } from "./FoldersPanel";
 import { HoldingPanel } from "./HoldingPanel";
 import { LedgerPanel } from "./LedgerPanel";
-import { RulesPanel } from "./RulesPanel";
 import { WrapPanel } from "./WrapPanel";
+
+// With the editor of the rule file, which is as large as all the rest.
+const RulesPanel = screen(async () => (await import("./RulesPanel")).RulesPanel);
 
 const PANELS = [
   { path: "ledger", label: "Ledger", element: <LedgerPanel /> },
@@ -33,12 +38,14 @@ export function Sweep() {
           </NavLink>
         ))}
       </nav>
-      <Routes>
-        {PANELS.map(({ path, element }) => (
-          <Route key={path} path={path} element={element} />
-        ))}
-        <Route path="*" element={<Navigate to="/sweep/ledger" replace />} />
-      </Routes>
+      <Suspense fallback={<Waiting for="Opening…" />}>
+        <Routes>
+          {PANELS.map(({ path, element }) => (
+            <Route key={path} path={path} element={element} />
+          ))}
+          <Route path="*" element={<Navigate to="/sweep/ledger" replace />} />
+        </Routes>
+      </Suspense>
       <ShortcutsSheet shortcuts={SHORTCUTS} title="Sweep" />
     </main>
   );

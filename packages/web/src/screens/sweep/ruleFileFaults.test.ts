@@ -18,6 +18,7 @@ test("a fault is told with its line and the name of its rule", () => {
   expect(others).toEqual([]);
   expect(fault!.text).toMatch(new RegExp(`^rule "${second!.name}": kind must be one of \\[frames`));
   expect(wrong.split("\n")[fault!.line - 1]).toContain("sparrows");
+  expect(wrong.slice(fault!.from, fault!.to)).toBe('"sparrows"');
 });
 
 test("what is missing is told where it is missing; a rule without a name by its number", () => {
@@ -33,7 +34,7 @@ test("what is missing is told where it is missing; a rule without a name by its 
 
 test("what is no JSON is told with the line", () => {
   expect(faults('{\n "format": "kinetocache-rules"\n "version": 1\n}')).toEqual([
-    { line: 3, text: "this is not JSON: comma expected" },
+    { line: 3, from: 34, to: 43, text: "this is not JSON: comma expected" },
   ]);
   expect(faults("")).toHaveLength(1);
   expect(faults("[]")[0]!.line).toBe(1);

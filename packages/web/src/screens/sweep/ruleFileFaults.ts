@@ -5,6 +5,9 @@ import { findNodeAtLocation, parseTree, printParseErrorCode, type Node, type Par
 export interface RuleFileFault {
   /** Line of the text, from 1. */
   readonly line: number;
+  /** What it is about, in characters of the text. */
+  readonly from: number;
+  readonly to: number;
   readonly text: string;
 }
 
@@ -17,11 +20,16 @@ export function readRuleFile(
 ): { readonly file: RuleFile } | { readonly faults: readonly RuleFileFault[] } {
   const errors: ParseError[] = [];
   const tree = parseTree(text, errors, { disallowComments: true });
-  const lineAt = (offset: number) => text.slice(0, offset).split("\n").length;
+  const placeOf = ({ offset, length }: { readonly offset: number; readonly length: number }) => {
+    // At the end of the text nothing is left to mark.
+    const from = Math.min(offset, text.length);
+    const to = Math.min(from + length, text.length);
+    return { line: text.slice(0, from).split("\n").length, from, to };
+  };
   if (errors.length > 0 || !tree)
     return {
-      faults: errors.slice(0, 1).map(({ error, offset }) => ({
-        line: lineAt(offset),
+      faults: errors.slice(0, 1).map(({ error, ...place }) => ({
+        ...placeOf(place),
         text: `this is not JSON: ${plain(printParseErrorCode(error))}`,
       })),
     };
@@ -33,7 +41,7 @@ export function readRuleFile(
   if (!error) return { file: value as RuleFile };
   return {
     faults: error.details.slice(0, MOST).map(({ path, message }) => ({
-      line: lineAt(nearest(tree, path).offset),
+      ...placeOf(nearest(tree, path)),
       text: `${ruleName(value, path)}${message}`,
     })),
   };
