@@ -37,6 +37,16 @@ const STYLE = EditorView.theme({
   ".cm-tooltip": { color: "var(--ink)", backgroundColor: "var(--sheet)", border: "1px solid var(--rule)" },
   ".cm-tooltip-autocomplete > ul > li[aria-selected]": { color: "var(--sheet)", backgroundColor: "var(--ink)" },
   ".cm-diagnostic-error": { borderLeftColor: "var(--over)" },
+  ".cm-selectionMatch": { backgroundColor: "var(--well)" },
+  ".cm-searchMatch": { backgroundColor: "var(--rule)" },
+  ".cm-panels": { color: "var(--ink)", backgroundColor: "var(--well)" },
+  ".cm-textfield": { color: "var(--ink)", backgroundColor: "var(--sheet)", border: "1px solid var(--rule)" },
+  ".cm-button": {
+    color: "var(--ink)",
+    backgroundColor: "var(--sheet)",
+    backgroundImage: "none",
+    border: "1px solid var(--rule)",
+  },
 });
 
 const COLOURS = syntaxHighlighting(
