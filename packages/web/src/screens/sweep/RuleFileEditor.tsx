@@ -39,6 +39,7 @@ const STYLE = EditorView.theme({
   ".cm-diagnostic-error": { borderLeftColor: "var(--over)" },
   ".cm-selectionMatch": { backgroundColor: "var(--well)" },
   ".cm-searchMatch": { backgroundColor: "var(--rule)" },
+  ".cm-panels.cm-panels-bottom": { borderTop: "1px solid var(--rule)" },
   ".cm-panels": { color: "var(--ink)", backgroundColor: "var(--well)" },
   ".cm-textfield": { color: "var(--ink)", backgroundColor: "var(--sheet)", border: "1px solid var(--rule)" },
   ".cm-button": {
