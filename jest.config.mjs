@@ -13,7 +13,7 @@ export default {
   },
   // Some packages ship as modules only.
   transformIgnorePatterns: [
-    "/node_modules/(?!(@noble|@scure|fast-png|iobuffer|@resvg|p-queue|p-timeout|eventemitter3)/)",
+    "/node_modules/(?!(@noble|@scure|fast-png|iobuffer|@resvg|birpc|p-queue|p-timeout|eventemitter3)/)",
   ],
   globalSetup: "<rootDir>/testing/buildServer.mjs",
   moduleNameMapper: {
