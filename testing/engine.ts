@@ -32,13 +32,12 @@ import { Engine } from "../packages/web/src/engine/engine";
 import type { Surroundings } from "../packages/web/src/engine/parts";
 import {
   NO_LAYER_CHOICES,
-  type BakeTask,
   type Command,
-  type EngineEvent,
   type LayerChoices,
   type PreviewSettings,
-  type RenderTask,
-} from "../packages/web/src/engine/protocol";
+} from "../packages/web/src/engine/protocol/command";
+import { type EngineEvent } from "../packages/web/src/engine/protocol/event";
+import { type BakeTask, type RenderTask } from "../packages/web/src/engine/protocol/rendering";
 import type {
   Answer,
   Failure,
@@ -50,8 +49,8 @@ import type {
 } from "../packages/web/src/engine/frameStorage";
 import type { SequencePort } from "../packages/web/src/engine/sequenceClient";
 import { copyPixels, newPixels } from "../packages/web/src/engine/pixels";
-import type { RenderOutcome } from "../packages/web/src/engine/protocol";
-import type { Scene } from "../packages/web/src/engine/renderPool";
+import type { RenderOutcome } from "../packages/web/src/engine/protocol/rendering";
+import type { Scene } from "../packages/web/src/engine/protocol/rendering";
 import { document, layer } from "./documents";
 
 /** Frames of 64 × 36 at 8-bit. */

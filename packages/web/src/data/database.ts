@@ -8,7 +8,8 @@ import {
 } from "@kinetocache/core";
 import Dexie, { type EntityTable } from "dexie";
 import type { CostRecord } from "../engine/frameCosts";
-import { NO_LAYER_CHOICES, type LayerChoices, type MeasuredTake } from "../engine/protocol";
+import { NO_LAYER_CHOICES, type LayerChoices } from "../engine/protocol/command";
+import { type MeasuredTake } from "../engine/protocol/event";
 
 export interface StoredDocument {
   readonly id: string;

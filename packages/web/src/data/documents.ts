@@ -11,7 +11,7 @@ import {
   type Edit,
   type History,
 } from "@kinetocache/core";
-import { NO_LAYER_CHOICES } from "../engine/protocol";
+import { NO_LAYER_CHOICES } from "../engine/protocol/command";
 import { database, type StoredDocument } from "./database";
 
 /** The demo compositions. */

@@ -16,7 +16,7 @@ import { useLiveQuery } from "dexie-react-hooks";
 import Joi from "joi";
 import { useMemo } from "react";
 import type { Adapter } from "../engine/gpu/adapters";
-import { STORE_POLICIES, type PreviewSettings } from "../engine/protocol";
+import { STORE_POLICIES, type PreviewSettings } from "../engine/protocol/command";
 import { database } from "./database";
 import { useSimulatedMachines } from "./server";
 

@@ -1,6 +1,6 @@
 import { DECODE_DEVICES, EFFECT_MODES, FRACTIONS, RENDER_DEVICES } from "@kinetocache/core";
 import Joi from "joi";
-import { BACKGROUNDS, STORE_POLICIES, type PreviewSettings } from "../engine/protocol";
+import { BACKGROUNDS, STORE_POLICIES, type PreviewSettings } from "../engine/protocol/command";
 import { database } from "./database";
 
 const MIB = 2 ** 20;

@@ -1,5 +1,5 @@
 import { isOnTime, onTimeSpread, type Spread } from "@kinetocache/core";
-import type { TakenTime } from "../engine/protocol";
+import type { TakenTime } from "../engine/protocol/event";
 import { csvText } from "./csv";
 import { database, type StoredTake } from "./database";
 

@@ -13,7 +13,7 @@ import { useLiveQuery } from "dexie-react-hooks";
 import Joi from "joi";
 import type { DecodeResult } from "../engine/clip/decoding";
 import type { MeasuredForms } from "../engine/diskStore";
-import type { ParallelPoint } from "../engine/protocol";
+import type { ParallelPoint } from "../engine/protocol/event";
 import { database } from "./database";
 import type { LocationView } from "./locations";
 

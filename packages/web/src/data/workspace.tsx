@@ -14,7 +14,8 @@ import {
 } from "@kinetocache/core";
 import { liveQuery } from "dexie";
 import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
-import type { LayerChoices, MeasuredTake, PreviewSettings } from "../engine/protocol";
+import type { LayerChoices, PreviewSettings } from "../engine/protocol/command";
+import type { MeasuredTake } from "../engine/protocol/event";
 import { inForce } from "../engine/tradeOffs";
 import { database, type MachineAtTake, type StoredDocument, type StoredTake } from "./database";
 import {

@@ -4,7 +4,7 @@ import type { FetchedPicture, HeldPicture } from "./frameStorage";
 import type { EngineJob, JobOf } from "./jobTable";
 import type { Parts } from "./parts";
 import { releasePixels } from "./pixels";
-import type { RenderOutcome } from "./protocol";
+import type { RenderOutcome } from "./protocol/rendering";
 import type { Rendered } from "./renderPool";
 import type { Timings } from "./timings";
 import { isLasting } from "./tradeOffs";

@@ -1,6 +1,6 @@
 import type { Milliseconds } from "@kinetocache/core";
 import type { Advice, BakeWay, TriedFrame } from "./bakeAdvice";
-import type { EngineEvent, Status } from "./protocol";
+import type { EngineEvent, Status } from "./protocol/event";
 
 /** Works out what is worth baking, a little at a time, and has tried what it asks to have tried. */
 export class AdviceDesk {

@@ -12,7 +12,7 @@ import { document, effect, layer } from "../../../../testing/documents";
 import { adviseBakes, type BakeWay, type TriedFrame } from "./bakeAdvice";
 import { CostBook } from "./frameCosts";
 import { PreviewTimeline } from "./previewTimeline";
-import type { SuggestedBakes } from "./protocol";
+import type { SuggestedBakes } from "./protocol/event";
 
 const opened = document([
   layer("sky", "noise", { evolution: 1 }),

@@ -20,7 +20,8 @@ import {
   type TakeSummary,
 } from "@kinetocache/core";
 import { median } from "./median";
-import type { BakeOffer, MadePicture, SuggestedBakes } from "./protocol";
+import type { BakeOffer, SuggestedBakes } from "./protocol/event";
+import type { MadePicture } from "./protocol/rendering";
 import type { PreviewTimeline } from "./previewTimeline";
 
 /** Something that could be baked: one target, or several that go together, at one size. */

@@ -1,7 +1,7 @@
 import { BakeTrial } from "./bakeTrial";
 import { spread } from "./trial";
 import type { BakeWay, TriedFrame } from "./bakeAdvice";
-import type { MadePicture, RenderOutcome } from "./protocol";
+import type { MadePicture, RenderOutcome } from "./protocol/rendering";
 
 const ways: readonly BakeWay[] = [1, 0.5].map((fraction) => ({ fraction, bakes: [] }));
 const range = { in: 4, out: 40 };

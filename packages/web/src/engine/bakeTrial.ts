@@ -1,6 +1,6 @@
 import type { FrameNumber, RenderDevice } from "@kinetocache/core";
 import type { BakeWay, TriedFrame } from "./bakeAdvice";
-import type { MadePicture, RenderOutcome } from "./protocol";
+import type { MadePicture, RenderOutcome } from "./protocol/rendering";
 import type { Course, Trial, TrialFrame } from "./trial";
 
 // Frames that are tried with each way, after those that only warm a worker up, and how often each is.

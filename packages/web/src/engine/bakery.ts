@@ -1,7 +1,8 @@
 import type { Bake, Document } from "@kinetocache/core";
 import { BakeRun, type BakeStatus } from "./bakeRun";
 import type { JobTable } from "./jobTable";
-import type { EngineEvent, RenderOutcome } from "./protocol";
+import type { EngineEvent } from "./protocol/event";
+import type { RenderOutcome } from "./protocol/rendering";
 import type { RenderPool } from "./renderPool";
 import type { SequencePort } from "./sequenceClient";
 

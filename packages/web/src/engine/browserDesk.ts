@@ -1,7 +1,7 @@
 import type { ContentKey, FrameItem, LocationSettings } from "@kinetocache/core";
 import type { BrowserDiskState } from "./browserDisk/browserDisk";
 import type { Answer, FrameStorage } from "./frameStorage";
-import type { EngineEvent } from "./protocol";
+import type { EngineEvent } from "./protocol/event";
 
 /** The browser's own storage as the engine needs it. */
 export interface BrowserPort extends FrameStorage {

@@ -1,6 +1,6 @@
 import type { ContentKey } from "@kinetocache/core";
 import { Failed, type FrameStorage, type Target } from "./frameStorage";
-import type { Status } from "./protocol";
+import type { Status } from "./protocol/event";
 import { releasePixels } from "./pixels";
 
 /** Where frames are moved from, and to. */

@@ -1,7 +1,7 @@
 import type { RenderSettings } from "@kinetocache/core";
 import type { Devices } from "./devices";
 import type { FillOrders } from "./fillOrders";
-import { NO_LAYER_CHOICES, type LayerChoices, type PreviewSettings } from "./protocol";
+import { NO_LAYER_CHOICES, type LayerChoices, type PreviewSettings } from "./protocol/command";
 import { inForce, previewQuality } from "./tradeOffs";
 
 /** What the user chose for the preview. */

@@ -1,6 +1,9 @@
+import * as Comlink from "comlink";
 import type { Milliseconds } from "@kinetocache/core";
 import { reasonOf } from "./helper";
-import type { Command, EngineEvent, SentCommand } from "./protocol";
+import type { Command } from "./protocol/command";
+import type { EngineWorker } from "./protocol/engineWorker";
+import type { EngineEvent } from "./protocol/event";
 import { sharedNow } from "./responses";
 
 // An engine that ends sooner would end again: another one is started when that is asked for.
@@ -8,19 +11,24 @@ const SHORTEST_LIFE_MS: Milliseconds = 5000;
 
 type Listener = (event: EngineEvent) => void;
 
+interface Running {
+  readonly worker: Worker;
+  readonly remote: Comlink.Remote<EngineWorker>;
+}
+
 /** The engine as the screens see it: commands in, events out. */
 export class EngineClient {
-  private worker: Worker;
+  private running: Running;
   private startedMs = 0;
   private readonly listeners = new Set<Listener>();
 
   constructor(private readonly startWorker: () => Worker) {
-    this.worker = this.start();
+    this.running = this.start();
   }
 
   send(command: Command, transfer: Transferable[] = []): void {
-    const message: SentCommand = { command, sentMs: sharedNow() };
-    this.worker.postMessage(message, transfer);
+    // The engine says itself what it could not do; one that ended is heard of by its worker.
+    void this.running.remote.handle(Comlink.transfer(command, transfer), sharedNow());
   }
 
   /** @returns a function that ends the subscription */
@@ -36,20 +44,30 @@ export class EngineClient {
 
   /** Another engine in place of the one that ended; it knows nothing until it is told. */
   restart(): void {
-    this.worker.terminate();
-    this.worker = this.start();
+    this.running.worker.terminate();
+    this.running = this.start();
   }
 
-  private start(): Worker {
+  private start(): Running {
     const worker = this.startWorker();
     this.startedMs = performance.now();
-    worker.onmessage = ({ data: event }: MessageEvent<EngineEvent>) => this.tell(event);
     worker.onerror = (event) => {
       event.preventDefault();
       worker.terminate();
       const livedMs = performance.now() - this.startedMs;
       this.tell({ kind: "ended", reason: reasonOf(event), goesOn: livedMs > SHORTEST_LIFE_MS });
     };
-    return worker;
+    const remote = Comlink.wrap<EngineWorker>(worker);
+    void remote.open(Comlink.proxy((event) => this.hear(event)));
+    return { worker, remote };
+  }
+
+  /** What a listener throws is a fault of the page, and none of the engine's. */
+  private hear(event: EngineEvent): void {
+    try {
+      this.tell(event);
+    } catch (error) {
+      reportError(error);
+    }
   }
 }

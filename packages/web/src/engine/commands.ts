@@ -4,7 +4,7 @@ import type { Desks } from "./desks";
 import { evictionContext } from "./evictionContext";
 import { explain } from "./explanation";
 import { isOfFrame } from "./jobTable";
-import type { Command } from "./protocol";
+import type { Command } from "./protocol/command";
 import { takeConditions } from "./snapshot";
 
 type CommandOf<Kind extends Command["kind"]> = Extract<Command, { readonly kind: Kind }>;

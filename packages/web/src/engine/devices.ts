@@ -1,5 +1,6 @@
 import type { RenderDevice, RendererClass } from "@kinetocache/core";
-import type { PreviewSettings, RenderOutcome } from "./protocol";
+import type { PreviewSettings } from "./protocol/command";
+import type { RenderOutcome } from "./protocol/rendering";
 import type { Rendered, RenderPool } from "./renderPool";
 
 /** Why a graphics device does not render; `lost` when it is gone altogether. */

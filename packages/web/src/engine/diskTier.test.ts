@@ -1,7 +1,7 @@
 import { FakeDisk } from "../../../../testing/engine";
 import { keyOf } from "../../../../testing/keys";
 import { DiskTier, storageAt, type Candidate } from "./diskTier";
-import type { StoragePolicy } from "./protocol";
+import type { StoragePolicy } from "./protocol/command";
 
 const policy = (change: Partial<StoragePolicy> = {}): StoragePolicy => ({
   location: "main",

@@ -1,7 +1,7 @@
 import { BROWSER_LOCATION, type Bytes, type ContentKey, type Milliseconds } from "@kinetocache/core";
 import { DiskStore, type DiskListener, type MeasuredForms, type Waiting } from "./diskStore";
 import type { FetchedPicture, FrameStorage, Target } from "./frameStorage";
-import type { StoragePolicy } from "./protocol";
+import type { StoragePolicy } from "./protocol/command";
 import type { DiskState } from "./diskStore";
 
 export interface DiskPorts {

@@ -4,7 +4,8 @@ import { storageAt, type DiskPorts, type DiskTier } from "./diskTier";
 import { FormatRun, sampleOf } from "./formatRun";
 import type { HeldPicture } from "./frameStorage";
 import { copyPixels, releasePixels } from "./pixels";
-import type { Command, EngineEvent, Status } from "./protocol";
+import type { Command } from "./protocol/command";
+import type { EngineEvent, Status } from "./protocol/event";
 
 /** What the screens wish of the disk beside playback. */
 export type DiskCommand = Extract<

@@ -8,7 +8,7 @@ import {
 } from "@kinetocache/core";
 import type { HeldFrames } from "./heldFrames";
 import type { PreviewTimeline } from "./previewTimeline";
-import type { Explanation, LayerExplanation } from "./protocol";
+import type { Explanation, LayerExplanation } from "./protocol/event";
 
 /** Why a frame of a timeline is held or not, and when it would go. @param pinned layers whose pixels go last */
 export function explain(

@@ -9,7 +9,7 @@ import {
 import { Failed, type Answer, type FrameStorage, type HeldPicture, type Target } from "./frameStorage";
 import { median } from "./median";
 import { SparePixels } from "./pixels";
-import type { Status } from "./protocol";
+import type { Status } from "./protocol/event";
 
 // As many as playback asks for at a time.
 const AT_ONCE = 4;

@@ -1,5 +1,6 @@
 import type { FrameNumber, GraphicsResult, Milliseconds, NodeKind, RenderDevice } from "@kinetocache/core";
-import type { EngineEvent, RenderOutcome } from "./protocol";
+import type { EngineEvent } from "./protocol/event";
+import type { RenderOutcome } from "./protocol/rendering";
 import type { Rendered } from "./renderPool";
 import type { Course, Trial, TrialFrame } from "./trial";
 

@@ -1,7 +1,7 @@
 import type { Desks } from "./desks";
 import type { EngineJob, PictureJob } from "./jobTable";
 import { releasePixels } from "./pixels";
-import type { RenderOutcome } from "./protocol";
+import type { RenderOutcome } from "./protocol/rendering";
 
 type OutcomeOf<Kind extends RenderOutcome["kind"]> = Extract<RenderOutcome, { readonly kind: Kind }>;
 

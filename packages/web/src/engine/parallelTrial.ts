@@ -1,5 +1,6 @@
 import type { Milliseconds, RenderDevice } from "@kinetocache/core";
-import type { EngineEvent, ParallelPoint, RenderOutcome } from "./protocol";
+import type { EngineEvent, ParallelPoint } from "./protocol/event";
+import type { RenderOutcome } from "./protocol/rendering";
 import type { Course, Trial, TrialFrame } from "./trial";
 
 // Of each worker's frames these are only there to warm it up: hot loops are compiled anew while they run.

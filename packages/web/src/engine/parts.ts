@@ -20,7 +20,7 @@ import type { OnShow } from "./onShow";
 import type { OutlookDesk } from "./outlook";
 import type { SparePixels } from "./pixels";
 import type { Player } from "./player";
-import type { EngineEvent } from "./protocol";
+import type { EngineEvent } from "./protocol/event";
 import type { RenderPool } from "./renderPool";
 import type { Reports } from "./reports";
 import type { Responses } from "./responses";

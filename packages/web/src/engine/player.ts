@@ -10,7 +10,8 @@ import {
   type PlayClock,
 } from "@kinetocache/core";
 import type { PreviewTimeline } from "./previewTimeline";
-import type { EngineEvent, MeasuredTake, PreviewSettings } from "./protocol";
+import type { PreviewSettings } from "./protocol/command";
+import type { EngineEvent, MeasuredTake } from "./protocol/event";
 import type { Position } from "./stage";
 import { TakeRecorder, type TakeRun } from "./takeRecorder";
 import { Transport } from "./transport";

@@ -22,13 +22,22 @@ import {
   type SourceNode,
   type StoredFrame,
 } from "@kinetocache/core";
+import * as Comlink from "comlink";
 import { openKernels, type Kernels } from "@kinetocache/kernels";
 import { openArtwork } from "./artwork";
 import { ClipStore } from "./clip/clipStore";
 import { GpuRenderer } from "./gpu/gpuRenderer";
 import { GraphicsError } from "./gpu/graphicsError";
 import { newPixels, releasePixels } from "./pixels";
-import type { BakeTask, MadePicture, RenderInit, RenderOutcome, RenderRequest, TriedBakes } from "./protocol";
+import type {
+  BakeTask,
+  FrameRenderer,
+  MadePicture,
+  RenderInit,
+  RenderOutcome,
+  RenderTask,
+  TriedBakes,
+} from "./protocol/rendering";
 import { sharedNow } from "./responses";
 import { StoredPictureError, StoredPictures } from "./storedPictures";
 
@@ -69,8 +78,6 @@ function makePixels(bytes: Bytes): Uint8Array<ArrayBuffer> {
   made.push(pixels);
   return pixels;
 }
-
-const reply = (message: RenderOutcome, transfer: Transferable[] = []) => self.postMessage(message, { transfer });
 
 async function start(init: RenderInit): Promise<Ready> {
   const drawArtwork = await openArtwork(init.artwork, init.fonts);
@@ -142,16 +149,16 @@ function buffersOf(branches: readonly Branch[]): ArrayBuffer[] {
   return branches.map(({ pixels }) => pixels.buffer);
 }
 
-async function render(context: Ready, request: RenderRequest & { kind: "render" }) {
+async function render(context: Ready, job: number, task: RenderTask): Promise<RenderOutcome> {
   const { renderer, kernels, media, init } = context;
-  const { job, frame, settings, branches, tries } = request;
+  const { frame, settings, branches, tries } = task;
   const lent = branches?.held ?? [];
   const isGraphics = settings.renderer === "gpu-1";
   const cancelled = () => Atomics.load(init.cancel, init.slot) === job;
   try {
     if (cancelled()) throw new RenderCancelled();
     const on = isGraphics ? await openGraphics(media) : renderer;
-    const opened = request.variant === undefined ? document! : withVariant(document!, request.variant);
+    const opened = task.variant === undefined ? document! : withVariant(document!, task.variant);
     const { assets } = opened;
     const played = tries ? new Bakes([...bakes.list, ...tries.bakes], bakes.unreadable) : bakes;
     const graph = buildGraph(opened, frame, settings, played);
@@ -159,7 +166,7 @@ async function render(context: Ready, request: RenderRequest & { kind: "render" 
       held: new Map(lent.map((branch) => [branch.key, branch])),
       keep: new Set(branches?.keep),
     };
-    const root = request.layer === undefined ? graph.root : branchOf(graph.root, request.layer);
+    const root = task.layer === undefined ? graph.root : branchOf(graph.root, task.layer);
     const needed = on.mediaOf(root, exchange);
     const pictures = tries && (await makePictures(context, opened, tries, needed, cancelled));
     const decodeMs = new Map([...(await clips.prepare(needed, assets)), ...(await stored.prepare(needed))]);
@@ -168,8 +175,7 @@ async function render(context: Ready, request: RenderRequest & { kind: "render" 
       const { branch, ...measured } = renderer.renderBranch(root, cancelled, exchange);
       const warm = frames[settings.renderer]++ >= WARM_AFTER;
       const timing = withDecoding(measured, decodeMs);
-      reply({ kind: "branch", job, branch, warm, lent, ...timing }, buffersOf([branch, ...lent]));
-      return;
+      return Comlink.transfer({ kind: "branch", job, branch, warm, lent, ...timing }, buffersOf([branch, ...lent]));
     }
     const rendered = await on.render(graph, cancelled, exchange);
     const { key, width, height, pixels, nodesTimed } = rendered;
@@ -186,22 +192,25 @@ async function render(context: Ready, request: RenderRequest & { kind: "render" 
       decodeFault: clips.graphicsFault,
     };
     const back = { branches: rendered.branches, lent, pictures };
-    reply({ kind: "rendered", job, key, width, height, pixels, memoryBytes, ...timing, ...back }, [
+    return Comlink.transfer({ kind: "rendered", job, key, width, height, pixels, memoryBytes, ...timing, ...back }, [
       pixels.buffer,
       ...buffersOf([...rendered.branches, ...lent]),
     ]);
   } catch (error) {
-    const reason = error instanceof Error ? error.message : String(error);
-    const back = buffersOf(lent);
-    if (error instanceof RenderCancelled) reply({ kind: "cancelled", job, stoppedMs: sharedNow(), lent }, back);
-    else if (error instanceof StoredPictureError)
-      reply({ kind: "unreadable", job, stored: error.stored, all: error.all, reason, lent }, back);
-    else if (error instanceof GraphicsError) {
-      // What is held on the device may be wrong or gone: the next frame on it opens it anew.
-      closeGraphics();
-      reply({ kind: "noGraphics", job, reason, lost: error.lost, lent }, back);
-    } else reply({ kind: "failed", job, reason, ended: isBroken(error), lent }, back);
+    return Comlink.transfer(failureOf(error, job, lent), buffersOf(lent));
   }
+}
+
+/** What became of a frame that could not be rendered. */
+function failureOf(error: unknown, job: number, lent: readonly Branch[]): RenderOutcome {
+  const reason = error instanceof Error ? error.message : String(error);
+  if (error instanceof RenderCancelled) return { kind: "cancelled", job, stoppedMs: sharedNow(), lent };
+  if (error instanceof StoredPictureError)
+    return { kind: "unreadable", job, stored: error.stored, all: error.all, reason, lent };
+  if (!(error instanceof GraphicsError)) return { kind: "failed", job, reason, ended: isBroken(error), lent };
+  // What is held on the device may be wrong or gone: the next frame on it opens it anew.
+  closeGraphics();
+  return { kind: "noGraphics", job, reason, lost: error.lost, lent };
 }
 
 /** The file of one picture of a bake, live all through and rendered on the processor, and the key of what it shows. */
@@ -271,45 +280,49 @@ async function storePicture({ sequence, frame }: StoredFrame, key: ContentKey, f
 }
 
 /** Renders one picture of a bake and has the server store it. */
-async function bakePicture(context: Ready, { job, bake }: RenderRequest & { kind: "bake" }) {
+async function bakePicture(context: Ready, job: number, task: BakeTask): Promise<RenderOutcome> {
   const { init } = context;
   const cancelled = () => Atomics.load(init.cancel, init.slot) === job;
   try {
-    const { file, liveKey } = await bakedFile(context, document!, bake, cancelled);
-    await storePicture({ sequence: bake.sequence, frame: bake.number }, liveKey, file);
-    reply({ kind: "baked", job, key: liveKey, lent: [] });
+    const { file, liveKey } = await bakedFile(context, document!, task, cancelled);
+    await storePicture({ sequence: task.sequence, frame: task.number }, liveKey, file);
+    return { kind: "baked", job, key: liveKey, lent: [] };
   } catch (error) {
-    const reason = error instanceof Error ? error.message : String(error);
-    if (error instanceof RenderCancelled) reply({ kind: "cancelled", job, stoppedMs: sharedNow(), lent: [] });
-    else reply({ kind: "failed", job, reason, ended: isBroken(error), lent: [] });
+    return failureOf(error, job, []);
   }
 }
 
-async function take(request: RenderRequest): Promise<void> {
-  if (request.kind === "init") {
-    become(start(request));
-    return;
+/** A job of a worker that could not start says so, so that no job waits for it forever. */
+async function work(job: number, make: (context: Ready) => Promise<RenderOutcome>): Promise<RenderOutcome> {
+  try {
+    return await make(await ready);
+  } catch (error) {
+    return { kind: "failed", job, reason: String(error), ended: true, lent: [] };
+  } finally {
+    const used = made.splice(0);
+    setTimeout(() => used.filter(({ byteLength }) => byteLength > 0).forEach(releasePixels));
   }
-  if (request.kind === "unable") {
-    become(Promise.reject(new Error(request.reason)));
-    return;
-  }
-  const context = await ready;
-  if (request.kind === "document") {
-    document = request.document;
-    bakes = new Bakes(request.bakes, new Set(request.unreadable));
+}
+
+const renderer: FrameRenderer = {
+  init: (init) => become(start(init)),
+  giveUp: (reason) => become(Promise.reject(new Error(reason))),
+  async setScene(scene) {
+    await ready;
+    document = scene.document;
+    bakes = new Bakes(scene.bakes, new Set(scene.unreadable));
     clips.keep(document.assets);
-  } else if (request.kind === "decoding") clips.setDevice(request.on);
-  else if (request.kind === "graphics") choice = request.choice;
-  else if (request.kind === "bake") await bakePicture(context, request);
-  else await render(context, request);
-  for (const pixels of made.splice(0)) if (pixels.byteLength > 0) releasePixels(pixels);
-}
-
-self.onmessage = ({ data: request }: MessageEvent<RenderRequest>) => {
-  take(request).catch((error: unknown) => {
-    // A worker that could not start says so with each job, so that no job waits for it forever.
-    if (request.kind === "render" || request.kind === "bake")
-      reply({ kind: "failed", job: request.job, reason: String(error), ended: true, lent: [] });
-  });
+  },
+  async setDecoding(on) {
+    await ready;
+    clips.setDevice(on);
+  },
+  async setGraphics(wanted) {
+    await ready;
+    choice = wanted;
+  },
+  render: (job, task) => work(job, (context) => render(context, job, task)),
+  bake: (job, task) => work(job, (context) => bakePicture(context, job, task)),
 };
+
+Comlink.expose(renderer);

@@ -1,5 +1,5 @@
 import type { FrameNumber } from "@kinetocache/core";
-import type { EngineEvent, Status } from "./protocol";
+import type { EngineEvent, Status } from "./protocol/event";
 import type { TimelineData } from "./previewTimeline";
 
 // The screen shares the processor with the render workers. While they are at work it is told less often, or

@@ -18,7 +18,7 @@ import type { BranchDesk } from "./branchDesk";
 import type { CostBook } from "./frameCosts";
 import { LayerLanes } from "./layerLanes";
 import { PreviewTimeline, type Tiers } from "./previewTimeline";
-import type { Comparison } from "./protocol";
+import type { Comparison } from "./protocol/command";
 
 /** What is put on the stage. */
 export interface Scenery {

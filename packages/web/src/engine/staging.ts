@@ -5,7 +5,8 @@ import { evictionContext } from "./evictionContext";
 import { isOfFrame } from "./jobTable";
 import type { Parts } from "./parts";
 import type { PreviewTimeline } from "./previewTimeline";
-import type { CacheChange, Command, Comparison, LayerChoices, PreviewSettings } from "./protocol";
+import type { Command, Comparison, LayerChoices, PreviewSettings } from "./protocol/command";
+import type { CacheChange } from "./protocol/event";
 import { takeTerms } from "./tradeOffs";
 import { courseOf } from "./trial";
 

@@ -2,7 +2,7 @@ import type { FrameRange, Milliseconds, Mode } from "@kinetocache/core";
 import type { Desks } from "./desks";
 import { restOf } from "./fillPace";
 import type { TimelineData } from "./previewTimeline";
-import type { Status } from "./protocol";
+import type { Status } from "./protocol/event";
 import { memoryFits, memoryRoom } from "./snapshot";
 import { isLasting } from "./tradeOffs";
 

@@ -1,6 +1,6 @@
 import { documentKey, IN_MEMORY, ON_DISK } from "@kinetocache/core";
 import { moving, SETTINGS } from "../../../../testing/engine";
-import { NO_LAYER_CHOICES } from "./protocol";
+import { NO_LAYER_CHOICES } from "./protocol/command";
 import { TakeRecorder } from "./takeRecorder";
 
 const BUDGET = 1000 / 24;

@@ -15,7 +15,8 @@ import {
   type RenderedFrame,
   type TakeFrame,
 } from "@kinetocache/core";
-import type { LayerChoices, MeasuredTake, PreviewSettings, TakenTime } from "./protocol";
+import type { LayerChoices, PreviewSettings } from "./protocol/command";
+import type { MeasuredTake, TakenTime } from "./protocol/event";
 
 function variantName({ main, variants }: Document): string {
   return variants.find(({ composition }) => composition === main)!.name;

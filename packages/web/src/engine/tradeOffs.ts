@@ -1,5 +1,5 @@
 import { FULL_QUALITY, type RenderSettings } from "@kinetocache/core";
-import { type LayerChoices, type PreviewSettings } from "./protocol";
+import { type LayerChoices, type PreviewSettings } from "./protocol/command";
 
 /** What gives up quality for speed in the preview. */
 const TRADE_OFFS = ["size", "effects", "motion blur", "solo", "layer effects"] as const;

@@ -1,5 +1,6 @@
 import type { Document, FrameNumber, FrameRange, Milliseconds, RenderDevice } from "@kinetocache/core";
-import type { EngineEvent, RenderOutcome, RenderTask, TrialKind } from "./protocol";
+import type { EngineEvent, TrialKind } from "./protocol/event";
+import type { RenderOutcome, RenderTask } from "./protocol/rendering";
 
 /** What is rendered for a trial, at its settings. */
 export type TrialFrame = Pick<RenderTask, "frame" | "tries">;

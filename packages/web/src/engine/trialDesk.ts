@@ -3,7 +3,8 @@ import { GraphicsTrial } from "./graphicsTrial";
 import { ParallelTrial } from "./parallelTrial";
 import type { Parts } from "./parts";
 import { releasePixels } from "./pixels";
-import type { RenderOutcome, Status } from "./protocol";
+import type { Status } from "./protocol/event";
+import type { RenderOutcome } from "./protocol/rendering";
 import { courseOf, type Trial } from "./trial";
 import { TrialRun } from "./trialRun";
 

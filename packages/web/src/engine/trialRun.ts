@@ -1,7 +1,8 @@
 import type { Milliseconds, RendererClass, RenderSettings } from "@kinetocache/core";
 import type { JobTable } from "./jobTable";
 import { releasePixels } from "./pixels";
-import type { EngineEvent, RenderOutcome, Status } from "./protocol";
+import type { EngineEvent, Status } from "./protocol/event";
+import type { RenderOutcome } from "./protocol/rendering";
 import type { RenderPool } from "./renderPool";
 import type { Trial } from "./trial";
 

@@ -1,6 +1,6 @@
 import type { DepthConverter } from "./depthConverter";
 import type { HeldPicture } from "./frameStorage";
-import type { Comparison } from "./protocol";
+import type { Comparison } from "./protocol/command";
 
 /** Puts finished frames on the canvas of whichever screen shows the viewer. */
 export class Viewer {

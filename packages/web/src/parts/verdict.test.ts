@@ -1,7 +1,7 @@
 import type { Bake, TakeSummary } from "@kinetocache/core";
 import { SETTINGS } from "../../../../testing/engine";
 import type { StoredTake } from "../data/database";
-import { NO_LAYER_CHOICES } from "../engine/protocol";
+import { NO_LAYER_CHOICES } from "../engine/protocol/command";
 import { answerOf, detailOf, playedTheSame, speaksForNow, type Present } from "./verdict";
 
 const realTime = { frames: 240, onTimeShare: 1, skipped: 0, late: 0, reachedRate: 24 } as TakeSummary;

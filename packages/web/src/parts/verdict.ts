@@ -1,7 +1,7 @@
 import { IN_MEMORY, isRealTime, ON_DISK, type Bake, type FrameRange, type TakeSummary } from "@kinetocache/core";
 import { dequal } from "dequal";
 import type { StoredTake } from "../data/database";
-import type { LayerChoices, PreviewSettings } from "../engine/protocol";
+import type { LayerChoices, PreviewSettings } from "../engine/protocol/command";
 import type { TimelineData } from "../engine/previewTimeline";
 import { takeTerms } from "../engine/tradeOffs";
 import { framesText, percentText, rateText } from "./format";

@@ -2,7 +2,8 @@ import { documentKey, frameBudgetMs, isRealTime, mainComposition, type Document 
 import { EngineRig, FRAME_BYTES, FakeDisk, moving, SETTINGS } from "../../../../testing/engine";
 import { randoms } from "../../../../testing/pictures";
 import type { StoredTake } from "../data/database";
-import type { MeasuredTake, PreviewSettings } from "../engine/protocol";
+import type { PreviewSettings } from "../engine/protocol/command";
+import type { MeasuredTake } from "../engine/protocol/event";
 import { answerOf, playedTheSame, speaksForNow, sumUp } from "./verdict";
 
 const SEQUENCES = 300;

@@ -4,7 +4,7 @@ import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, Too
 import { send, useEngine } from "../../data/engineStore";
 import { useTrial } from "../../data/trials";
 import { useWorkspace } from "../../data/workspace";
-import type { ParallelPoint } from "../../engine/protocol";
+import type { ParallelPoint } from "../../engine/protocol/event";
 import { agoText, rateText } from "../../parts/format";
 
 // More frames in parallel help when they bring at least this much.

@@ -12,7 +12,7 @@ import {
   type LiveFigures,
   type MemorySplit,
 } from "@kinetocache/core";
-import type { PreviewSettings } from "../../engine/protocol";
+import type { PreviewSettings } from "../../engine/protocol/command";
 
 /** What the user shares out. */
 export interface Shares {

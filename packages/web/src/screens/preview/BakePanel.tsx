@@ -20,7 +20,7 @@ import { roomOf } from "../../data/room";
 import { useRoles } from "../../data/roles";
 import { useSequences } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
-import type { BakeOffer, SuggestedBakes } from "../../engine/protocol";
+import type { BakeOffer, SuggestedBakes } from "../../engine/protocol/event";
 import { inForce } from "../../engine/tradeOffs";
 import { bytesText, fractionText, framesText } from "../../parts/format";
 import { LongText } from "../../parts/LongText";

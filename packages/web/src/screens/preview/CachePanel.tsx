@@ -4,7 +4,7 @@ import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import { send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
-import { BACKGROUNDS } from "../../engine/protocol";
+import { BACKGROUNDS } from "../../engine/protocol/command";
 import { Amount } from "../../parts/Amount";
 import { Choice } from "../../parts/Choice";
 import { bytesText, framesText, msText } from "../../parts/format";

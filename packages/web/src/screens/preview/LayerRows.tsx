@@ -6,7 +6,7 @@ import ToggleButton from "react-bootstrap/ToggleButton";
 import ToggleButtonGroup from "react-bootstrap/ToggleButtonGroup";
 import { useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
-import type { LayerChoices } from "../../engine/protocol";
+import type { LayerChoices } from "../../engine/protocol/command";
 import type { LayerCost } from "../../engine/frameCosts";
 import { msText } from "../../parts/format";
 import { useRows } from "../../parts/rows";

@@ -3,7 +3,7 @@ import Nav from "react-bootstrap/Nav";
 import Tab from "react-bootstrap/Tab";
 import { send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
-import type { LayerChoices } from "../../engine/protocol";
+import type { LayerChoices } from "../../engine/protocol/command";
 import { toggled } from "./layerChoices";
 import { ShortcutsSheet, useShortcuts, type Shortcut } from "../../parts/shortcuts";
 import { BakePanel } from "./BakePanel";

@@ -4,7 +4,7 @@ import Dropdown from "react-bootstrap/Dropdown";
 import Form from "react-bootstrap/Form";
 import { send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
-import type { Comparison } from "../../engine/protocol";
+import type { Comparison } from "../../engine/protocol/command";
 
 /** Named alternatives of the composition: which is open, and which it is compared with. */
 export function VariantBar() {

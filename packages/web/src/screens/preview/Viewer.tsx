@@ -2,7 +2,8 @@ import { timecode, type Rate } from "@kinetocache/core";
 import { useEffect, useRef, useState, type PointerEvent } from "react";
 import { send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
-import type { CacheChange, Comparison } from "../../engine/protocol";
+import type { Comparison } from "../../engine/protocol/command";
+import type { CacheChange } from "../../engine/protocol/event";
 import { rateText } from "../../parts/format";
 import { changeText } from "./frameWords";
 

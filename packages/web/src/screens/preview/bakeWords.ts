@@ -1,6 +1,6 @@
 import { isRealTime, type Bake, type BakeState } from "@kinetocache/core";
 import { bytesText, durationText, fractionText, framesText, msText, percentText } from "../../parts/format";
-import type { BakeOffer, SuggestedBakes } from "../../engine/protocol";
+import type { BakeOffer, SuggestedBakes } from "../../engine/protocol/event";
 
 /** How a bake stands, in words; `alarm` where the user should know that something else is shown. */
 export function bakeStateText(state: BakeState, { locked }: Bake): { readonly text: string; readonly alarm: boolean } {

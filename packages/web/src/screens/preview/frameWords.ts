@@ -1,4 +1,4 @@
-import type { CacheChange, Explanation, LayerExplanation } from "../../engine/protocol";
+import type { CacheChange, Explanation, LayerExplanation } from "../../engine/protocol/event";
 import { bytesText, framesText, msText } from "../../parts/format";
 
 const CAUSES: Readonly<Record<CacheChange["cause"], string>> = { edit: "The edit", undo: "Undo", redo: "Redo" };

@@ -1,6 +1,6 @@
 import { framesPerSecond, uncachedRate, type Bytes, type Rate } from "@kinetocache/core";
 import type { TradeOff } from "../../engine/tradeOffs";
-import type { PreviewSettings } from "../../engine/protocol";
+import type { PreviewSettings } from "../../engine/protocol/command";
 import type { LayerKept } from "../../engine/layerLanes";
 import { bytesText, fractionText, framesText, msText, percentText, rateText } from "../../parts/format";
 

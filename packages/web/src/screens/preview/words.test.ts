@@ -1,7 +1,7 @@
 import type { Bake, TakeSummary } from "@kinetocache/core";
 import { layer } from "../../../../../testing/documents";
 import { SETTINGS } from "../../../../../testing/engine";
-import type { BakeOffer, Explanation } from "../../engine/protocol";
+import type { BakeOffer, Explanation } from "../../engine/protocol/event";
 import { tradeOffsInForce } from "../../engine/tradeOffs";
 import { bakeRowText, bakeStateText, noOfferText, offerText } from "./bakeWords";
 import { changeText, evictionText, heldText, layerText } from "./frameWords";

@@ -6,7 +6,7 @@ import { send, useEngine } from "../../data/engineStore";
 import type { LocationView } from "../../data/locations";
 import type { FormatTrials } from "../../data/trials";
 import { useWorkspace } from "../../data/workspace";
-import { STORE_POLICIES } from "../../engine/protocol";
+import { STORE_POLICIES } from "../../engine/protocol/command";
 import { roomOf } from "../../data/room";
 import { formsNote } from "./storageWords";
 import { agoText, bytesText, fractionText, framesText, secondsText } from "../../parts/format";

@@ -1,6 +1,6 @@
 import { BROWSER_LOCATION } from "@kinetocache/core";
 import type { StoredTake } from "../../data/database";
-import type { StoragePolicy } from "../../engine/protocol";
+import type { StoragePolicy } from "../../engine/protocol/command";
 import { bytesText, deviceText, fractionText } from "../../parts/format";
 
 export interface Difference {
