@@ -4,6 +4,7 @@ import tseslint from "typescript-eslint";
 
 // Packages, and the layers of core from the bottom up: imports only go down.
 const CORE_LAYERS = [
+  "drawing",
   "composition",
   "graph",
   "formats",

@@ -1,6 +1,7 @@
 export * from "./bake";
 export * from "./cache";
 export * from "./composition";
+export * from "./drawing";
 export * from "./formats";
 export * from "./graph";
 export * from "./machine";

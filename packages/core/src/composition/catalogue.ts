@@ -1,74 +1,4 @@
-/**
- * Every source and effect with its parameters: what the document may hold, what a screen offers, and what
- * enters the content key. The pixels are made in `render/`, one file a kind.
- */
-
-interface NumberParameter {
-  readonly type: "number";
-  readonly label: string;
-  readonly unit: string;
-  readonly min: number;
-  readonly max: number;
-  readonly default: number;
-  readonly step: number;
-  /** A length in composition pixels: scaled with the preview size. */
-  readonly spatial?: true;
-}
-
-interface ColourParameter {
-  readonly type: "colour";
-  readonly label: string;
-  readonly default: string;
-}
-
-interface ChoiceParameter {
-  readonly type: "choice";
-  readonly label: string;
-  readonly options: readonly string[];
-  readonly default: string;
-}
-
-/** Id of an entry of the document's `assets` or `compositions`. */
-interface ReferenceParameter {
-  readonly type: "reference";
-  readonly label: string;
-  readonly to: "svg" | "png" | "clip" | "sequence" | "composition";
-}
-
-export type Parameter = NumberParameter | ColourParameter | ChoiceParameter | ReferenceParameter;
-export type Parameters = Readonly<Record<string, Parameter>>;
-
-interface Kind {
-  readonly label: string;
-  /** Raised when the same parameters give other pixels, so that cached frames of the old code are not used. */
-  readonly version: number;
-  readonly parameters: Parameters;
-}
-
-interface Effect extends Kind {
-  /** Light effects stay on in the preview when effects are set to Light only. */
-  readonly weight: "light" | "heavy";
-}
-
-const number = (
-  label: string,
-  unit: string,
-  [min, max, initial, step]: [number, number, number, number],
-): NumberParameter => ({ type: "number", label, unit, min, max, default: initial, step });
-
-const length = (label: string, range: [number, number, number, number]): NumberParameter => ({
-  ...number(label, "px", range),
-  spatial: true,
-});
-
-const colour = (label: string, initial: string): ColourParameter => ({ type: "colour", label, default: initial });
-
-const choice = (label: string, options: readonly string[]): ChoiceParameter => ({
-  type: "choice",
-  label,
-  options,
-  default: options[0]!,
-});
+import { choice, colour, length, number, seed, type Kind } from "../drawing/parameter";
 
 /** Sizes at which a nested composition may be rendered before it is placed, as fractions of its edge. */
 export const NESTED_SIZES: Readonly<Record<string, number>> = {
@@ -78,9 +8,7 @@ export const NESTED_SIZES: Readonly<Record<string, number>> = {
   "25 %": 1 / 4,
 };
 
-const EDGES = choice("Edges", ["transparent", "repeat"]);
-const seed = number("Seed", "", [0, 65535, 1, 1]);
-
+/** Every source with its parameters. The pixels are made in `render/sources`, one file a kind. */
 export const SOURCES = {
   solid: { label: "Solid", version: 1, parameters: { colour: colour("Colour", "#808080") } },
   gradient: {
@@ -116,6 +44,11 @@ export const SOURCES = {
       evolution: number("Evolution", "a second", [0, 10, 0.2, 0.05]),
       seed,
     },
+    timed: ({ evolution, driftX, driftY }, { seconds }) => ({
+      evolution: Number(evolution) * seconds,
+      driftX: Number(driftX) * seconds,
+      driftY: Number(driftY) * seconds,
+    }),
   },
   flock: {
     label: "Flock",
@@ -130,6 +63,7 @@ export const SOURCES = {
       centreY: length("Centre y", [-16384, 16384, 400, 1]),
       seed,
     },
+    timed: ({ speed }, { seconds }) => ({ speed: Number(speed) * seconds }),
   },
   svg: { label: "SVG artwork", version: 1, parameters: { asset: { type: "reference", label: "Artwork", to: "svg" } } },
   png: { label: "PNG still", version: 1, parameters: { asset: { type: "reference", label: "Still", to: "png" } } },
@@ -160,64 +94,7 @@ export const SOURCES = {
   },
 } as const satisfies Record<string, Kind>;
 
-export const EFFECTS = {
-  gaussianBlur: {
-    label: "Gaussian blur",
-    version: 1,
-    weight: "heavy",
-    parameters: { radius: length("Radius", [0, 500, 16, 1]), edges: EDGES },
-  },
-  directionalBlur: {
-    label: "Directional blur",
-    version: 1,
-    weight: "heavy",
-    parameters: { length: length("Length", [0, 1000, 40, 1]), angle: number("Angle", "°", [-360, 360, 0, 1]) },
-  },
-  glow: {
-    label: "Glow",
-    version: 1,
-    weight: "heavy",
-    parameters: {
-      threshold: number("Threshold", "%", [0, 100, 60, 1]),
-      radius: length("Radius", [1, 500, 30, 1]),
-      strength: number("Strength", "%", [0, 400, 60, 1]),
-    },
-  },
-  grade: {
-    label: "Colour grade",
-    version: 1,
-    weight: "light",
-    parameters: {
-      exposure: number("Exposure", "stops", [-8, 8, 0, 0.05]),
-      temperature: number("Warmth", "", [-100, 100, 0, 1]),
-      tint: number("Tint", "", [-100, 100, 0, 1]),
-      contrast: number("Contrast", "%", [10, 300, 100, 1]),
-      saturation: number("Saturation", "%", [0, 300, 100, 1]),
-    },
-  },
-  grain: {
-    label: "Grain",
-    version: 1,
-    weight: "light",
-    parameters: { amount: number("Amount", "%", [0, 100, 12, 1]), size: length("Size", [0.5, 20, 2, 0.1]), seed },
-  },
-  displacement: {
-    label: "Displacement",
-    version: 1,
-    weight: "heavy",
-    parameters: {
-      amount: length("Amount", [0, 500, 20, 1]),
-      size: length("Size", [2, 4096, 160, 1]),
-      detail: number("Detail", "octaves", [1, 6, 2, 1]),
-      evolution: number("Evolution", "a second", [0, 10, 0.5, 0.05]),
-      edges: EDGES,
-      seed,
-    },
-  },
-} as const satisfies Record<string, Effect>;
-
 export type SourceKind = keyof typeof SOURCES;
-export type EffectKind = keyof typeof EFFECTS;
 
 export const BLEND_MODES = ["normal", "add", "multiply", "screen", "overlay", "darken", "lighten"] as const;
 export type BlendMode = (typeof BLEND_MODES)[number];

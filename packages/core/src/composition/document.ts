@@ -1,5 +1,6 @@
+import type { EffectKind } from "../drawing";
 import type { Animated } from "./animation";
-import type { BlendMode, EffectKind, SourceKind } from "./catalogue";
+import type { BlendMode, SourceKind } from "./catalogue";
 import type { FrameNumber, FrameRange, Rate } from "./rate";
 
 /** A number (which may be animated), a colour `#rrggbb`, a choice, or the id of what is referred to. */
@@ -125,6 +126,15 @@ export interface Document {
 /** The composition that is played. */
 export function mainComposition(document: Document): Composition {
   return document.compositions[document.main]!;
+}
+
+/** Ids of a composition and of all that are nested in it. */
+export function nestedIn({ compositions }: Document, composition: string): string[] {
+  const found = new Set([composition]);
+  for (const id of found)
+    for (const { source } of compositions[id]!.layers)
+      if (source.kind === "composition") found.add(source.parameters.composition as string);
+  return [...found];
 }
 
 /** The document with a variant open. @throws RangeError when there is no such variant */

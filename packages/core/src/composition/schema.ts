@@ -1,6 +1,7 @@
 import Joi from "joi";
 import { EASES } from "./animation";
-import { BLEND_MODES, EFFECTS, SOURCES, type Parameter, type Parameters } from "./catalogue";
+import { EFFECTS, type Parameter, type Parameters } from "../drawing";
+import { BLEND_MODES, SOURCES } from "./catalogue";
 import { DEPTHS, DOCUMENT_FORMAT, DOCUMENT_VERSION, NO_MOTION_BLUR, type Document } from "./document";
 import { faultsOf, readJson } from "./faults";
 

@@ -2,7 +2,9 @@ import fc from "fast-check";
 import { demoText, document, effect, layer } from "../../../../testing/documents";
 import { applyEdit, parseDocumentText, type Document, type Edit } from "../composition";
 import { Bakes, type Bake } from "./bake";
-import { buildBakeGraph, buildGraph, frameKey, shutterMoments, spreadOf, stillKeys } from "./build";
+import { effectOf } from "../drawing";
+import { buildBakeGraph, buildGraph, frameKey, stillKeys } from "./build";
+import { shutterMoments } from "./layerNode";
 import { FULL_QUALITY, type RenderSettings } from "./settings";
 import { KEY_PATTERN } from "./key";
 import { inOrder, type GraphNode } from "./node";
@@ -160,7 +162,7 @@ test("blur grows a layer's window, but not past what can come into the picture",
     0,
     FULL_QUALITY,
   );
-  const { x, y } = spreadOf("gaussianBlur", { radius: 10, edges: "transparent" });
+  const { x, y } = effectOf("gaussianBlur").reach({ radius: 10, edges: "transparent" });
   expect(moved.root.inputs[0]!.inputs[0]!.window).toEqual({ x: -x, y: -y, width: 64 + 2 * x, height: 36 + 2 * y });
 });
 

@@ -1,6 +1,7 @@
 export * from "./bake";
 export * from "./build";
+export { parametersAt } from "./effectNodes";
 export * from "./key";
 export * from "./node";
 export * from "./settings";
-export * from "./window";
+export { SharedLayers } from "./sharedLayers";

@@ -1,15 +1,6 @@
-import type { EffectKind, SourceKind } from "../composition";
+import type { SourceKind } from "../composition";
+import type { Affine, EffectKind, Evaluated, Placement, Window } from "../drawing";
 import type { ContentKey } from "./key";
-import type { Affine, Window } from "./window";
-
-/** Parameters as they are at one frame, lengths scaled to the preview size. */
-export type Evaluated = Readonly<Record<string, number | string>>;
-
-/** How one input of a stack lies on what is below it. */
-export interface Placement {
-  readonly opacity: number;
-  readonly blend: number;
-}
 
 interface NodeBase {
   readonly key: ContentKey;

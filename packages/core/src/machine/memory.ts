@@ -1,5 +1,5 @@
 import { framesPerSecond, type Depth, type Rate } from "../composition";
-import { scaledSize } from "../graph";
+import { scaledSize } from "../drawing";
 import { BYTES_A_PIXEL } from "../render";
 
 export type Bytes = number;

@@ -1,4 +1,5 @@
-import type { ContentKey, Window } from "../graph";
+import type { Window } from "../drawing";
+import type { ContentKey } from "../graph";
 
 /**
  * A layer's finished pixels outside a renderer: rows of RGBA float32, linear and premultiplied. All that lies

@@ -1,5 +1,6 @@
 import type { Milliseconds } from "../composition";
-import { inOrder, pixelCount, type ContentKey, type GraphNode, type NodeKind } from "../graph";
+import { pixelCount } from "../drawing";
+import { inOrder, type ContentKey, type GraphNode, type NodeKind } from "../graph";
 import { workUnits } from "./work";
 
 /** One measured evaluation of a node. */

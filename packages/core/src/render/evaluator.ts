@@ -1,16 +1,7 @@
 import type { Asset } from "../composition";
-import {
-  inOrder,
-  pixelCount,
-  type ContentKey,
-  type EffectNode,
-  type GraphNode,
-  type PlaceNode,
-  type SourceNode,
-} from "../graph";
+import { effectOf, PIXEL_BYTES, pixelCount, RenderCancelled, type Canvas, type Raster } from "../drawing";
+import { inOrder, type ContentKey, type EffectNode, type GraphNode, type PlaceNode, type SourceNode } from "../graph";
 import { NO_BRANCHES, type Branch, type BranchExchange } from "./branch";
-import { PIXEL_BYTES, RenderCancelled, type Canvas, type Raster } from "./canvas";
-import { APPLY } from "./effects";
 import { DRAW, type Media, type SourceEnvironment } from "./sources";
 
 /** Branches that stay still are kept from frame to frame up to this size, by every renderer. */
@@ -164,7 +155,8 @@ export class Evaluator<R extends Raster> {
     if (node.kind === "stack") return this.canvas.stack(node.window, inputs, node.placements);
     if (node.kind === "place") return this.place(node, inputs[0]!);
     if (node.inputs.length === 0) return DRAW[(node as SourceNode).kind](node as SourceNode, this.environment);
-    return APPLY[(node as EffectNode).kind](node as EffectNode, inputs[0]!, this.canvas);
+    const effect = node as EffectNode;
+    return effectOf(effect.kind).apply(effect, inputs[0]!, this.canvas);
   }
 
   private place({ window, inverse }: PlaceNode, input: R): R {

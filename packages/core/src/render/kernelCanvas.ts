@@ -1,19 +1,24 @@
 import type { Kernels } from "@kinetocache/kernels";
 import type { Depth } from "../composition";
-import { intersect, pixelCount, union, type Affine, type Placement, type Window } from "../graph";
 import {
-  PIXEL_BYTES,
-  RenderCancelled,
+  type Affine,
+  type Box,
   type Canvas,
+  intersect,
   type LinearPixels,
   type NoiseField,
+  PIXEL_BYTES,
+  pixelCount,
   type Pixels8,
+  type Placement,
   type Raster,
+  RenderCancelled,
   type Rgb,
-} from "./canvas";
+  union,
+  type Window,
+} from "../drawing";
 import { decodeTable, encodeTable } from "./colour";
 import { BYTES_A_PIXEL } from "./depth";
-import type { Box } from "./gaussian";
 
 /** Pixels in the kernels' linear memory. */
 export interface KernelRaster extends Raster {

@@ -3,11 +3,11 @@ import { download, largestDifference, randomPixels, randoms, upload } from "../.
 import { nodeKernels } from "../../../../testing/renderer";
 import { BLEND_MODES } from "../composition";
 import { decodeTable, encodeTable } from "./colour";
-import { boxForSigma, boxReach } from "./gaussian";
 import { blend, blur, convert, effects, noise, picture, resample, sources } from "./reference";
 import { gradientTable } from "./sources/gradient";
 import { flockStrokes } from "./sources/flock";
 import { SOURCES } from "../composition";
+import { boxForSigma, boxReach } from "../drawing";
 
 // Every kernel against the plain version of itself.
 const kernels = nodeKernels();

@@ -2,10 +2,10 @@ import { demoText, document, effect, layer } from "../../../../testing/documents
 import { largestDifference } from "../../../../testing/pictures";
 import { nodeRenderer } from "../../../../testing/renderer";
 import { parseDocumentText, type Document } from "../composition";
+import { RenderCancelled } from "../drawing";
 import { encodePng } from "../formats";
 import { Bakes, buildBakeGraph, buildGraph, FULL_QUALITY, inOrder, type Bake, type RenderSettings } from "../graph";
 import { NO_BRANCHES } from "./branch";
-import { RenderCancelled } from "./canvas";
 import type { Renderer } from "./renderer";
 
 const night = parseDocumentText(demoText("night-roost"));

@@ -1,8 +1,8 @@
 import type { Kernels } from "@kinetocache/kernels";
 import type { Asset, Depth, Milliseconds } from "../composition";
-import { pixelCount, type ContentKey, type FrameGraph, type GraphNode, type SourceNode } from "../graph";
+import { PIXEL_BYTES, pixelCount } from "../drawing";
+import { type ContentKey, type FrameGraph, type GraphNode, type SourceNode } from "../graph";
 import { NO_BRANCHES, type Branch, type BranchExchange } from "./branch";
-import { PIXEL_BYTES } from "./canvas";
 import { costSample, type CostSample } from "./cost";
 import { BYTES_A_PIXEL } from "./depth";
 import { Evaluator, type Span } from "./evaluator";

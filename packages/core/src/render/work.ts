@@ -1,5 +1,5 @@
-import { pixelCount, type Evaluated, type GraphNode, type NodeKind } from "../graph";
-import { pairSteps } from "./effects/directionalBlur";
+import { EFFECTS, effectOf, pixelCount, type EffectKind, type Evaluated } from "../drawing";
+import type { EffectNode, GraphNode, SourceNode } from "../graph";
 
 /**
  * Work of one node in pixels times a factor that depends on its parameters: the x of the cost model. The
@@ -10,20 +10,12 @@ export function workUnits(node: GraphNode): number {
   if (node.kind === "place") return pixelCount(node.window);
   if (node.kind === "sequence") return Number(node.parameters.width) * Number(node.parameters.height);
   if (node.kind === "flock") return pixelCount(node.window) + strokeArea(node.parameters);
-  return pixelCount(node.window) * workFactor(node.kind, node.parameters);
+  return pixelCount(node.window) * passes(node);
 }
 
-function workFactor(kind: NodeKind, parameters: Evaluated): number {
-  switch (kind) {
-    case "noise":
-      return Number(parameters.detail);
-    case "displacement":
-      return 1 + 2 * Number(parameters.detail);
-    case "directionalBlur":
-      return pairSteps(Number(parameters.length)).length;
-    default:
-      return 1;
-  }
+function passes({ kind, parameters }: EffectNode | SourceNode): number {
+  if (kind === "noise") return Number(parameters.detail);
+  return kind in EFFECTS ? effectOf(kind as EffectKind).passes(parameters) : 1;
 }
 
 /** Area around a flock's strokes, in pixels: it grows with the birds, not with the picture. */

@@ -11,11 +11,11 @@ import {
   type Layer,
   type Milliseconds,
 } from "../composition";
+import { effectOf, INVISIBLE, type Evaluated } from "../drawing";
 import {
   buildGraph,
   FULL_QUALITY,
   inOrder,
-  isNeutral,
   parametersAt,
   stillKeys,
   type Bakes,
@@ -57,8 +57,6 @@ export interface WasteContext {
 
 // Frames that are looked at, spread over the composition.
 const SAMPLES = 24;
-// Less than half a step of 8-bit.
-const INVISIBLE = 1 / 512;
 
 /** Everything in the open variant that costs time, or may come to, and shows nothing; the costliest first. */
 export function findWaste(document: Document, context: WasteContext): Waste[] {
@@ -274,16 +272,13 @@ function withoutResult(
   frames: readonly FrameNumber[],
 ): string | undefined {
   const parametersOf = (frame: FrameNumber) => parametersAt(document, main, effect, frame);
-  if (frames.every((frame) => isNeutral(effect.kind, parametersOf(frame))))
-    return "At its present values it changes nothing";
+  const { isNeutral, isInvisible, keepsPlain } = effectOf(effect.kind);
+  const always = (holds: ((parameters: Evaluated) => boolean) | undefined) =>
+    holds !== undefined && frames.every((frame) => holds(parametersOf(frame)));
+  if (always(isNeutral)) return "At its present values it changes nothing";
   const isPlain = layer.source.kind === "solid" && layer.effects[0] === effect;
-  const spreads = effect.kind === "gaussianBlur" || effect.kind === "displacement";
-  if (isPlain && spreads && effect.parameters.edges === "repeat") return "One plain colour looks the same afterwards";
-  if (effect.kind === "grain" && frames.every((frame) => Number(parametersOf(frame).amount) / 100 < INVISIBLE))
-    return "It is weaker than a step of 8-bit";
-  if (effect.kind === "glow" && frames.every((frame) => Number(parametersOf(frame).strength) / 100 < INVISIBLE))
-    return "It is weaker than a step of 8-bit";
-  return undefined;
+  if (isPlain && always(keepsPlain)) return "One plain colour looks the same afterwards";
+  return always(isInvisible) ? "It is weaker than a step of 8-bit" : undefined;
 }
 
 /** A nested composition that is rendered with more pixels than are seen of it. */

@@ -1,4 +1,4 @@
-import type { Box } from "../gaussian";
+import type { Box } from "../../drawing";
 import { paint, pixelAt, type FloatPicture } from "./picture";
 
 function weight(offset: number, { radius, alpha }: Box): number {

@@ -1,5 +1,4 @@
-import type { Window } from "../../graph";
-import type { Canvas, Raster } from "../canvas";
+import type { Canvas, Raster, Window } from "../../drawing";
 
 /** Halves a raster until it is less than twice the wanted width, so that a bilinear read does not skip pixels. */
 function shrink<R extends Raster>(raster: R, width: number, canvas: Canvas<R>): R {

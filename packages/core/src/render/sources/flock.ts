@@ -1,4 +1,4 @@
-import type { Evaluated } from "../../graph";
+import type { Evaluated } from "../../drawing";
 import { linearColour } from "../colour";
 import type { DrawSource } from "./source";
 

@@ -1,7 +1,7 @@
 import type { Asset, ClipAsset, FrameNumber } from "../../composition";
+import type { Canvas, Pixels8, Raster } from "../../drawing";
 import type { Picture } from "../../formats";
 import type { SourceNode } from "../../graph";
-import type { Canvas, Pixels8, Raster } from "../canvas";
 
 export type SvgAsset = Extract<Asset, { kind: "svg" }>;
 

@@ -1,5 +1,11 @@
-import type { Affine, Placement, Window } from "../graph";
 import type { Box } from "./gaussian";
+import type { Affine, Window } from "./window";
+
+/** How one input of a stack lies on what is below it. */
+export interface Placement {
+  readonly opacity: number;
+  readonly blend: number;
+}
 
 /** Pixels of one picture, RGBA float32, linear, premultiplied, wherever the canvas keeps them. */
 export interface Raster {

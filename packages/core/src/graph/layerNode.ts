@@ -1,0 +1,152 @@
+import {
+  BLEND_MODES,
+  convertFrame,
+  NESTED_SIZES,
+  secondsAtFrame,
+  valueAt,
+  type Composition,
+  type FrameNumber,
+  type Layer,
+  type MotionBlur,
+  type Transform,
+} from "../composition";
+import {
+  intersect,
+  invert,
+  isEmpty,
+  isIdentity,
+  mapWindow,
+  union,
+  type Affine,
+  type Placement,
+  type Window,
+} from "../drawing";
+import { bakedNode } from "./bakedNode";
+import { canvas, momentOf, type Context } from "./context";
+import { effectNodes } from "./effectNodes";
+import type { ContentKey } from "./key";
+import type { GraphNode } from "./node";
+import { nodeKey } from "./nodeKey";
+import { sourceNode } from "./sourceNode";
+
+/** @param inner size of the layer's own picture, where that differs from the size of what it is placed in */
+function transformAt(transform: Transform, time: number, fraction: number, inner: number): Affine {
+  const at = (value: Transform[keyof Transform]) => valueAt(value, time);
+  const scale = (at(transform.scale) * fraction) / inner;
+  const angle = (at(transform.rotation) * Math.PI) / 180;
+  const [cos, sin] = [Math.cos(angle) * scale, Math.sin(angle) * scale];
+  const [ax, ay] = [at(transform.anchorX) * inner, at(transform.anchorY) * inner];
+  const [x, y] = [at(transform.x) * fraction, at(transform.y) * fraction];
+  return [cos, -sin, x - cos * ax + sin * ay, sin, cos, y - sin * ax - cos * ay];
+}
+
+/** A layer's finished picture: one that another graph has too, what is baked of it, or live. */
+function layerNode(layer: Layer, owner: Composition, context: Context): GraphNode | null {
+  return context.shared
+    ? context.shared.node(layer, owner, context, ownLayerNode)
+    : ownLayerNode(layer, owner, context);
+}
+
+function ownLayerNode(layer: Layer, owner: Composition, above: Context): GraphNode | null {
+  const context = { ...above, topLayer: above.topLayer ?? layer.id };
+  const target = { composition: owner.id, layer: layer.id };
+  return (
+    bakedNode(target, owner, context, (at) => liveLayerNode(layer, owner, at)) ?? liveLayerNode(layer, owner, context)
+  );
+}
+
+/** Moments in frames at which the shutter is sampled: in the middle of equal parts of its interval. */
+export function shutterMoments(frame: FrameNumber, { shutter, samples }: MotionBlur): number[] {
+  const length = shutter / 360;
+  return Array.from({ length: samples }, (_, index) => frame + length * ((index + 0.5) / samples - 0.5));
+}
+
+/** A layer's picture as it is rendered. */
+export function liveLayerNode(layer: Layer, owner: Composition, context: Context): GraphNode | null {
+  if (!layer.motionBlur.enabled || !context.settings.motionBlur) return sampleNode(layer, owner, context);
+  const { samples } = layer.motionBlur;
+  const distinct = new Map<ContentKey, { node: GraphNode; count: number }>();
+  for (const time of shutterMoments(context.frame, layer.motionBlur)) {
+    const node = sampleNode(layer, owner, { ...context, time, seconds: secondsAtFrame(time, owner.rate) });
+    if (!node || isEmpty(node.window)) continue;
+    const same = distinct.get(node.key);
+    if (same) same.count++;
+    else distinct.set(node.key, { node, count: 1 });
+  }
+  const found = [...distinct.values()];
+  if (found.length === 0) return null;
+  // A layer that stands still is as sharp as without.
+  if (found.length === 1 && found[0]!.count === samples) return found[0]!.node;
+  const inputs = found.map(({ node }) => node);
+  const placements = found.map(({ count }) => ({ opacity: count / samples, blend: BLEND_MODES.indexOf("add") }));
+  return stackOf(inputs, placements, inputs.map(({ window }) => window).reduce(union), context);
+}
+
+/** The frame of a nested composition that is on show; none before its first and after its last. */
+function nestedNode({ source, range }: Layer, owner: Composition, context: Context): GraphNode | null {
+  const { composition, offset } = source.parameters;
+  const nested = context.document.compositions[composition as string]!;
+  const start = Math.round(valueAt(offset as never, context.frame));
+  const frame = convertFrame(context.frame - range.in, owner.rate, nested.rate) + start;
+  if (frame < 0 || frame >= nested.duration) return null;
+  return wholeNode(nested, { ...context, ...momentOf(frame, nested.rate) });
+}
+
+/** The layer as it is at one moment. */
+function sampleNode(layer: Layer, owner: Composition, context: Context): GraphNode | null {
+  const { fraction, time } = context;
+  const inner = fraction * NESTED_SIZES[(layer.source.parameters.rendered as string | undefined) ?? "100 %"]!;
+  const within = inner === fraction ? context : { ...context, fraction: inner };
+  const isNested = layer.source.kind === "composition";
+  const source = isNested ? nestedNode(layer, owner, within) : sourceNode(layer, owner, within);
+  if (!source) return null;
+  const picture = canvas(owner, fraction);
+  const transform = transformAt(layer.transform, time, fraction, inner);
+  if (isIdentity(transform)) return effectNodes(source, layer, picture, within);
+  const node = effectNodes(source, layer, null, within);
+  const window = intersect(mapWindow(node.window, transform), picture);
+  if (isEmpty(window)) return null;
+  const key = nodeKey("place", 1, transform.join(","), window, context, [node]);
+  return { key, kind: "place", inverse: invert(transform), window, inputs: [node], layer: context.topLayer };
+}
+
+/** All layers of a composition that show at a frame. */
+export function stackNode(composition: Composition, context: Context): GraphNode {
+  const inputs: GraphNode[] = [];
+  const placements: Placement[] = [];
+  const alone = context.topLayer === null ? context.settings.solo : [];
+  for (const layer of showingLayers(composition, context.frame, alone)) {
+    const opacity = valueAt(layer.opacity, context.frame);
+    if (opacity === 0) continue;
+    const node = layerNode(layer, composition, context);
+    if (!node || isEmpty(node.window)) continue;
+    inputs.push(node);
+    placements.push({ opacity, blend: BLEND_MODES.indexOf(layer.blend) });
+  }
+  return stackOf(inputs, placements, canvas(composition, context.fraction), context);
+}
+
+export function stackOf(
+  inputs: readonly GraphNode[],
+  placements: readonly Placement[],
+  window: Window,
+  context: Context,
+): GraphNode {
+  const text = placements.map(({ opacity, blend }) => `${opacity}:${blend}`).join(";");
+  const key = nodeKey("stack", 1, text, window, context, inputs);
+  return { key, kind: "stack", placements, window, inputs, layer: context.topLayer };
+}
+
+/** A whole composition: what is baked of it, or its layers. */
+export function wholeNode(composition: Composition, context: Context): GraphNode {
+  const live = (at: Context) => stackNode(composition, at);
+  return bakedNode({ composition: composition.id }, composition, context, live) ?? live(context);
+}
+
+/** Layers that show at a frame, bottom to top. @param alone layers that are shown alone, if any is */
+function showingLayers(composition: Composition, frame: FrameNumber, alone: readonly string[]): Layer[] {
+  const solo = alone.length > 0 && composition.layers.some(({ id, enabled }) => enabled && alone.includes(id));
+  return composition.layers.filter(
+    ({ id, enabled, range }) => enabled && (!solo || alone.includes(id)) && frame >= range.in && frame < range.out,
+  );
+}
