@@ -28,6 +28,7 @@ import {
   realTimeFromDisk,
 } from "./storage";
 import { exportRate } from "./export";
+import { reachabilityMs } from "./reach";
 import { foreignPictures } from "./foreign";
 import { hitShare, hitShareJumps, hitShareScrub } from "./hitShare";
 import { unsafeActs } from "./safety";
@@ -68,6 +69,7 @@ const TIMED: Readonly<Record<string, Measure>> = {
   restoreFilesPerSecond,
   ledgerScrollFrameMs,
   exportRate,
+  reachabilityMs,
 };
 
 /** What is counted or compared, whatever else the machine does meanwhile; what takes longest first. */

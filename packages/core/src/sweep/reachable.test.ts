@@ -1,8 +1,20 @@
 import fc from "fast-check";
 import { document, effect, layer } from "../../../../testing/documents";
-import { commitEdit, currentDocument, startHistory, undo } from "../composition";
-import { EFFECT_MODES, frameKey, FULL_QUALITY, RENDERER_CLASSES, type EffectMode, type RendererClass } from "../graph";
-import { FRACTIONS, reachableAmong } from "./reachable";
+import { asIfBaked } from "../bake";
+import { commitEdit, currentDocument, mainComposition, startHistory, undo, type Document } from "../composition";
+import {
+  Bakes,
+  buildBakeGraph,
+  buildGraph,
+  EFFECT_MODES,
+  frameKey,
+  FULL_QUALITY,
+  NO_BAKES,
+  RENDERER_CLASSES,
+  type EffectMode,
+  type RendererClass,
+} from "../graph";
+import { FRACTIONS, Reachable } from "./reachable";
 
 const start = startHistory(
   document([layer("sky", "gradient", {}, { effects: [effect("grade", { exposure: 1 })] }), layer("birds", "flock")]),
@@ -11,6 +23,13 @@ const BLUR = { enabled: true, shutter: 180, samples: 2 };
 const exposure = (value: number) =>
   ({ kind: "effectParameter", layer: "sky", effect: "grade", name: "exposure", value }) as const;
 
+/** All that can be reached, with what is not likely looked through by two others. */
+function reachableAmong(...[wanted, states, bakes]: Parameters<Reachable["among"]>) {
+  const { found, rest } = new Reachable().among(wanted, states, bakes);
+  const halves = [0, 1].map((half) => rest.filter((_, at) => at % 2 === half));
+  const others = halves.map((only) => new Reachable().among(wanted, states, bakes, only).found);
+  return new Map([found, ...others].flatMap((one) => [...one]));
+}
 const foundAmong = (...asked: Parameters<typeof reachableAmong>) => new Set(reachableAmong(...asked).keys());
 
 test("every frame of every state at every preview setting is reachable, and nothing else", () => {
@@ -53,6 +72,54 @@ test("whatever is asked for, and however the states share their layers, the answ
     }),
     { numRuns: 15 },
   );
+});
+
+test("what is remembered from one question to the next changes no answer, nested compositions and bakes included", () => {
+  const titlesWith = (strength: number) => {
+    const line = layer("line", "solid", {}, { effects: [effect("glow", { strength })], range: { in: 3, out: 20 } });
+    return { ...mainComposition(document([line, layer("dots", "noise")])), id: "titles" };
+  };
+  const stateOf = (strength: number, exposure: number): Document => {
+    const sky = layer("sky", "gradient", {}, { effects: [effect("grade", { exposure })] });
+    const plain = document([sky, layer("titles", "composition", { composition: "titles" }, { motionBlur: BLUR })]);
+    return { ...plain, compositions: { ...plain.compositions, titles: titlesWith(strength) } };
+  };
+  const [first, second, third] = [stateOf(60, 1), stateOf(80, 1), stateOf(80, 2)];
+  const how = { fraction: 1, renderer: "cpu-1", depth: "8-bit" } as const;
+  const keys = Array.from(
+    { length: 24 },
+    (_, frame) => buildBakeGraph(first, { composition: "titles" }, frame, how).liveKey,
+  );
+  const bake = asIfBaked(first, { composition: "titles" }, { ...how, packed: true }, "titles");
+  const bakes = new Bakes([{ ...bake, locked: false, keys }]);
+  const asked = [first, second, third].flatMap((state) =>
+    [NO_BAKES, bakes].flatMap((played) =>
+      [2, 3, 19].flatMap((frame) =>
+        EFFECT_MODES.flatMap((effects) =>
+          [true, false].map((motionBlur) => ({
+            state,
+            played,
+            frame,
+            settings: { ...FULL_QUALITY, effects, motionBlur },
+          })),
+        ),
+      ),
+    ),
+  );
+  const keyOf = ({ state, played, frame, settings }: (typeof asked)[number]) =>
+    buildGraph(state, frame, settings, played).key;
+  const wanted = new Set(asked.map(keyOf));
+  const reachable = new Reachable();
+  for (const states of [[first], [first, second], [second, third], [third, first]])
+    for (const played of [NO_BAKES, bakes, NO_BAKES]) {
+      // As they come from elsewhere: equal, but other objects.
+      const sent = structuredClone(states);
+      const expected = asked.filter((one) => states.includes(one.state) && [NO_BAKES, played].includes(one.played));
+      const first = reachable.among(wanted, sent, played);
+      const rest = reachable.among(wanted, sent, played, first.rest);
+      const found = new Set([...first.found.keys(), ...rest.found.keys()]);
+      expect(found).toEqual(new Set(expected.map(keyOf)));
+    }
 });
 
 test("an undone state stays reachable until another edit takes its place", () => {

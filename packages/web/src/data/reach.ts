@@ -6,32 +6,46 @@ import {
   type Shown,
   type SweepItem,
 } from "@kinetocache/core";
+import * as Comlink from "comlink";
 import { dequal } from "dequal";
 import { useLiveQuery } from "dexie-react-hooks";
 import { useEffect, useState } from "react";
 import { Helper } from "../engine/helper";
 import { database, type StoredDocument } from "./database";
 import { engine } from "./engineStore";
-import type { ReachReply, ReachRequest } from "./reach.worker";
+import type { Reach } from "./reach.worker";
 import { useElsewhere, type Elsewhere, type PlacedFrame } from "./sweep";
 import { useProfile } from "./told";
 
-/** Keys that can still be shown, and as what. */
-type Reached = ReadonlyMap<ContentKey, Shown>;
+const MOST_WORKERS = 4;
 
-let nextRequest = 0;
-const waiting = new Map<number, (shown: Reached) => void>();
-const helper = new Helper(
-  "The worker that finds out what compositions still show",
-  () => new Worker(new URL("./reach.worker.ts", import.meta.url), { type: "module" }),
-  (running) => {
-    running.worker.onmessage = ({ data }: MessageEvent<ReachReply>) => {
-      waiting.get(data.id)?.(new Map(data.shown));
-      waiting.delete(data.id);
-    };
-    return running;
-  },
+const workers = Array.from(
+  { length: Math.min(MOST_WORKERS, navigator.hardwareConcurrency) },
+  () =>
+    new Helper(
+      "A worker that finds out what compositions still show",
+      () => new Worker(new URL("./reach.worker.ts", import.meta.url), { type: "module" }),
+      (running) => ({ ...running, remote: Comlink.wrap<Reach>(running.worker) }),
+    ),
 );
+
+/** Which of some keys can be shown: the first worker looks where it is likely, all of them share what is left. */
+async function ask(
+  { id, history: { states }, bakes }: Pick<StoredDocument, "id" | "history" | "bakes">,
+  wanted: readonly ContentKey[],
+): Promise<(readonly [ContentKey, Shown])[]> {
+  const { found, rest } = await workers[0]!.ask(({ remote }) => remote.among(id, wanted, states, bakes));
+  if (rest.length === 0) return [...found];
+  const missing = wanted.filter((key) => !found.has(key));
+  const others = await Promise.all(
+    workers.map((worker, index) => {
+      // The same settings each time: each worker remembers its own.
+      const own = rest.filter((setting) => setting % workers.length === index);
+      return worker.ask(({ remote }) => remote.among(id, missing, states, bakes, own));
+    }),
+  );
+  return [found, ...others.map((one) => one.found)].flatMap((one) => [...one]);
+}
 
 /** What was asked about a composition; it holds for one revision and its bakes. */
 interface Known {
@@ -44,20 +58,11 @@ interface Known {
 }
 const known = new Map<string, Known>();
 
-function ask(request: Omit<ReachRequest, "id">): Promise<Reached> {
-  const id = nextRequest++;
-  const asked = helper.ask<Reached>(({ worker }) => {
-    worker.postMessage({ id, ...request } satisfies ReachRequest);
-    return new Promise((resolve) => waiting.set(id, resolve));
-  });
-  return asked.finally(() => waiting.delete(id));
-}
-
 /** Which of some keys a composition can still show, and of others that were asked about before. */
 async function reachedBy(
   { id, name, revision, history, bakes }: StoredDocument,
   wanted: readonly ContentKey[],
-): Promise<Pick<Reached, "has" | "get">> {
+): Promise<Pick<ReadonlyMap<ContentKey, Shown>, "has" | "get">> {
   let entry = known.get(id);
   if (entry?.revision !== revision || !dequal(entry.bakes, bakes)) {
     entry = { revision, bakes, asked: new Set(), reached: new Map(), answered: Promise.resolve() };
@@ -67,10 +72,10 @@ async function reachedBy(
   const unasked = wanted.filter((key) => !asked.has(key));
   if (unasked.length > 0) {
     unasked.forEach((key) => asked.add(key));
-    const answer = ask({ wanted: unasked, states: history.states, bakes });
+    const answer = ask({ id, history, bakes }, unasked);
     entry.answered = Promise.all([
       entry.answered,
-      answer.then((shown) => shown.forEach((what, key) => reached.set(key, what))),
+      answer.then((shown) => shown.forEach(([key, what]) => reached.set(key, what))),
     ]);
   }
   try {

@@ -1,19 +1,23 @@
-import { Bakes, reachableAmong, type Bake, type ContentKey, type Document, type Shown } from "@kinetocache/core";
+import * as Comlink from "comlink";
+import { Bakes, Reachable, type Bake, type ContentKey, type Document, type Reached } from "@kinetocache/core";
 
-export interface ReachRequest {
-  readonly id: number;
-  /** Keys of the frames that are asked about. */
-  readonly wanted: readonly ContentKey[];
-  readonly states: readonly Document[];
-  readonly bakes: readonly Bake[];
-}
+const compositions = new Map<string, Reachable>();
 
-export interface ReachReply {
-  readonly id: number;
-  readonly shown: readonly (readonly [ContentKey, Shown])[];
-}
-
-self.onmessage = ({ data: { id, wanted, states, bakes } }: MessageEvent<ReachRequest>) => {
-  const reply: ReachReply = { id, shown: [...reachableAmong(wanted, states, new Bakes(bakes))] };
-  self.postMessage(reply);
+const reach = {
+  /** @param id of the composition, of which it is remembered what was worked out */
+  among(
+    id: string,
+    wanted: readonly ContentKey[],
+    states: readonly Document[],
+    bakes: readonly Bake[],
+    only?: readonly number[],
+  ): Reached {
+    const known = compositions.get(id) ?? new Reachable();
+    compositions.set(id, known);
+    return known.among(wanted, states, new Bakes(bakes), only);
+  },
 };
+
+export type Reach = typeof reach;
+
+Comlink.expose(reach);
