@@ -101,10 +101,10 @@ describe("where a bake is played", () => {
     }).liveKey;
   const bakedKey = (frame: number, bakes: Bakes) => buildGraph(moving(), frame, FULL_QUALITY, bakes).key;
 
-  /** A timeline with one bake, over what is in memory. */
-  function withBake(memory: Set<string>, change: Partial<Bake> = {}) {
+  /** A timeline with one bake, over what is in memory and on disk. */
+  function withBake(memory: Set<string>, change: Partial<Bake> = {}, disk: ReadonlySet<string> = new Set()) {
     const bakes = new Bakes([bake(change)]);
-    const tiers = { inMemory: (held: string) => memory.has(held), onDisk: () => false };
+    const tiers = { inMemory: (held: string) => memory.has(held), onDisk: (held: string) => disk.has(held) };
     const timeline = new PreviewTimeline(moving(), FULL_QUALITY, bakes, new CostBook(), tiers);
     timeline.computeKeys(Infinity);
     const note = (of: string, held: boolean) => {
@@ -114,6 +114,20 @@ describe("where a bake is played", () => {
     };
     return { timeline, bakes, note };
   }
+
+  test("a frame that is on disk live goes by what was rendered with the bake while that alone is in memory", () => {
+    const { timeline, bakes, note } = withBake(new Set(), {}, new Set([key(3)]));
+    const baked = bakedKey(3, bakes);
+    expect([timeline.keyOf(3), timeline.residency[3]]).toEqual([key(3), ON_DISK]);
+    note(baked, true);
+    expect([timeline.keyOf(3), timeline.residency[3]]).toEqual([baked, IN_MEMORY]);
+    note(key(3), true);
+    expect([timeline.keyOf(3), timeline.residency[3]]).toEqual([key(3), IN_MEMORY | ON_DISK]);
+    note(key(3), false);
+    expect([timeline.keyOf(3), timeline.residency[3]]).toEqual([baked, IN_MEMORY]);
+    note(baked, false);
+    expect([timeline.keyOf(3), timeline.residency[3]]).toEqual([key(3), ON_DISK]);
+  });
 
   test("frames that were cached live stay of use, until they are let go", () => {
     const { timeline, bakes, note } = withBake(new Set([key(1), key(3), key(4)]));

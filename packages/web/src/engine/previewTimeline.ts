@@ -59,7 +59,7 @@ export class PreviewTimeline {
   private readonly heldAtFirst: Uint8Array;
   /** Of frames in which something baked is played that is up to date. */
   private readonly alternatives = new Map<FrameNumber, Alternatives>();
-  private readonly byLiveKey = new Map<ContentKey, FrameNumber[]>();
+  private readonly byAlternative = new Map<ContentKey, FrameNumber[]>();
   /** The same bakes, of which none is played where it is out of date; undefined where none is locked. */
   private readonly upToDate: Bakes | undefined;
   /** First frame whose key has not been computed yet. */
@@ -134,13 +134,13 @@ export class PreviewTimeline {
     return this.frames.isIn(...of);
   }
 
-  /** What is held of a frame in which a bake is played stays of use: it goes by its live key while that is held. */
+  /** What is held of a frame in which a bake is played stays of use: it goes by its live key where that is held. */
   keyOf(frame: FrameNumber): ContentKey {
     const known = this.frames.keyOf(frame);
     if (known) return known;
     const { key: baked } = this.graphOf(frame);
     const live = this.liveKeyOf(frame, baked);
-    const key = live !== undefined && this.tiersOf(live) ? live : baked;
+    const key = live === undefined ? baked : bestOf({ live, baked }, (one) => this.tiersOf(one));
     const held = this.tiersOf(key);
     this.frames.setKey(frame, key, held);
     this.heldAtFirst[frame] = held;
@@ -159,7 +159,7 @@ export class PreviewTimeline {
     const live = keyWith(NO_BAKES);
     if (live === baked || (this.upToDate && keyWith(this.upToDate) !== baked)) return undefined;
     this.alternatives.set(frame, { baked, live });
-    this.byLiveKey.set(live, [...(this.byLiveKey.get(live) ?? []), frame]);
+    for (const key of [live, baked]) this.byAlternative.set(key, [...(this.byAlternative.get(key) ?? []), frame]);
     return live;
   }
 
@@ -182,17 +182,16 @@ export class PreviewTimeline {
     this.changed = true;
   }
 
-  /** Frames that show a key go by another one of theirs where that one is held, and this one is not. */
+  /** Frames that can show a key go by whichever of theirs is the best to have. */
   private settle(key: ContentKey, tier: number, held: boolean): void {
-    for (const frame of [...this.frames.framesOf(key), ...(this.byLiveKey.get(key) ?? [])]) {
-      const keys = this.alternatives.get(frame);
-      if (!keys || this.residency[frame]) continue;
+    for (const frame of this.byAlternative.get(key) ?? []) {
+      const keys = this.alternatives.get(frame)!;
       const tiersOf = (one: ContentKey) => {
         const tiers = this.tiersOf(one);
         return one === key ? (held ? tiers | tier : tiers & ~tier) : tiers;
       };
-      const found = [keys.live, keys.baked].find(tiersOf) ?? keys.baked;
-      this.frames.setKey(frame, found, tiersOf(found));
+      const best = bestOf(keys, tiersOf);
+      if (best !== this.frames.keyOf(frame)) this.frames.setKey(frame, best, tiersOf(best));
     }
   }
 
@@ -276,4 +275,10 @@ export class PreviewTimeline {
     const { costs, measured } = this.costs;
     return { costs: costs.slice(), measured: measured.slice(), residency: this.residency.slice() };
   }
+}
+
+/** In memory before on disk, or the frame would be rendered for ever; and live before baked. */
+function bestOf({ live, baked }: Alternatives, tiersOf: (key: ContentKey) => number): ContentKey {
+  const inMemory = [live, baked].find((key) => tiersOf(key) & IN_MEMORY);
+  return inMemory ?? (tiersOf(live) ? live : baked);
 }
