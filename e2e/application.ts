@@ -72,6 +72,14 @@ export async function chooseComposition(page: Page, name: string): Promise<void>
   await expect(page.getByRole("button", { name: `Composition ${name}; choose another` })).toBeVisible();
 }
 
+/** Ends the range so many frames from the first one, where the playhead is. */
+export async function limitRange(page: Page, frames: number): Promise<void> {
+  await page.locator(".playhead").focus();
+  for (let frame = 1; frame < frames; frame++) await page.keyboard.press("ArrowRight");
+  await page.keyboard.press("o");
+  await expect(page.locator(".range-text")).toHaveText(`in 0 – out ${frames - 1}`);
+}
+
 /** The part of the picture that no note covers. */
 export async function steadyPicture(page: Page): Promise<Buffer> {
   await expect(page.locator(".viewer-time")).toContainText("frame 0");

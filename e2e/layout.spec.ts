@@ -1,6 +1,6 @@
 import { chromium, type Page } from "@playwright/test";
 import config from "../playwright.config";
-import { expect, goToSweep, measureTake, openPreview, test, type Application } from "./application";
+import { expect, goToSweep, limitRange, measureTake, openPreview, test, type Application } from "./application";
 
 /** What overlaps, is cut or cannot be reached on the present screen, in words. */
 function faults(page: Page): Promise<string[]> {
@@ -109,9 +109,7 @@ async function walk(page: Page, application: Application): Promise<string[]> {
   expect(await rowsInView(page)).toBeGreaterThanOrEqual(3);
   await look("Preview");
   // A take of a second.
-  await page.locator(".playhead").focus();
-  for (let frame = 1; frame < 24; frame++) await page.keyboard.press("ArrowRight");
-  await page.keyboard.press("o");
+  await limitRange(page, 24);
   await measureTake(page);
   await page.locator(".layer-name").first().click();
   await look("Layer");
