@@ -5,6 +5,7 @@ import { chromium, type BrowserContext, type Page } from "@playwright/test";
 import config from "../playwright.config";
 import { chooseIn, typeInto } from "../testing/preview";
 import { startedServer } from "../testing/startedServer";
+import { stored } from "../testing/stored";
 
 /** A take as the application stored it. */
 export interface StoredTake {
@@ -191,19 +192,6 @@ export class Driver {
   }
 
   private takes(): Promise<StoredTake[]> {
-    return this.page.evaluate(
-      () =>
-        new Promise<StoredTake[]>((resolve, reject) => {
-          const request = indexedDB.open("kinetocache");
-          request.onerror = () => reject(request.error!);
-          request.onsuccess = () => {
-            const all = request.result.transaction("takes").objectStore("takes").getAll();
-            all.onsuccess = () => {
-              request.result.close();
-              resolve(all.result as StoredTake[]);
-            };
-          };
-        }),
-    );
+    return stored(this.page, "takes");
   }
 }

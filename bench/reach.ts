@@ -1,5 +1,6 @@
 import type { Page } from "@playwright/test";
 import { setSwitch } from "../testing/preview";
+import { stored } from "../testing/stored";
 import { Driver } from "./browser";
 import type { Measure } from "./figure";
 import { median } from "./ratio";
@@ -25,26 +26,15 @@ async function marking(driver: Driver): Promise<number> {
   return ms;
 }
 
-/** The longest that the thread that draws is busy with handing the states over. */
-function sending(page: Page): Promise<number> {
-  return page.evaluate(
-    () =>
-      new Promise<number>((resolve, reject) => {
-        const request = indexedDB.open("kinetocache");
-        request.onerror = () => reject(request.error!);
-        request.onsuccess = () => {
-          const all = request.result.transaction("documents").objectStore("documents").getAll();
-          all.onerror = () => reject(all.error!);
-          all.onsuccess = () => {
-            const documents = all.result as { readonly history: { readonly states: readonly unknown[] } }[];
-            const states = documents.map(({ history }) => history.states).sort((a, b) => b.length - a.length)[0];
-            const startMs = performance.now();
-            structuredClone(states);
-            resolve(performance.now() - startMs);
-          };
-        };
-      }),
-  );
+/** How long handing the states of the longest history over keeps the thread that draws. */
+async function sending(page: Page): Promise<number> {
+  const documents = await stored<{ readonly history: { readonly states: readonly unknown[] } }>(page, "documents");
+  const [states] = documents.map(({ history }) => history.states).sort((a, b) => b.length - a.length);
+  return page.evaluate((sent) => {
+    const startMs = performance.now();
+    structuredClone(sent);
+    return performance.now() - startMs;
+  }, states);
 }
 
 /** How long it takes to find superseded frames of Flyway Titles among those stored, with so many undo states. */

@@ -5,6 +5,7 @@ import path from "node:path";
 import type { FormatTrial, Packing } from "@kinetocache/core";
 import { Volume } from "../packages/server/src/volumes/volume";
 import { startedServer } from "../testing/startedServer";
+import { stored } from "../testing/stored";
 import { Driver } from "./browser";
 import type { Figure, Measure } from "./figure";
 import { median, rounded } from "./ratio";
@@ -14,22 +15,14 @@ const MIB = 2 ** 20;
 const ROUNDS = 3;
 const SERVER_ROUNDS = 2;
 
+interface KeptTrials {
+  readonly key: string;
+  readonly value: { readonly atMs: number; readonly results: readonly FormatTrial[] };
+}
+
 /** What the last measurement of formats found, as the application keeps it. */
-function keptTrials(driver: Driver): Promise<{ atMs: number; results: FormatTrial[] } | undefined> {
-  return driver.page.evaluate(
-    () =>
-      new Promise((resolve, reject) => {
-        const request = indexedDB.open("kinetocache");
-        request.onerror = () => reject(request.error!);
-        request.onsuccess = () => {
-          const found = request.result.transaction("settings").objectStore("settings").get("formatTrial");
-          found.onsuccess = () => {
-            request.result.close();
-            resolve((found.result as { value: { atMs: number; results: FormatTrial[] } } | undefined)?.value);
-          };
-        };
-      }),
-  );
+async function keptTrials({ page }: Driver): Promise<KeptTrials["value"] | undefined> {
+  return (await stored<KeptTrials>(page, "settings")).find(({ key }) => key === "formatTrial")?.value;
 }
 
 /** Measures the formats at the location that is chosen on Storage, through the whole path that playback takes. */

@@ -15,7 +15,7 @@ import {
 } from "./application";
 
 // A range of so many is enough for every way to store a frame.
-const FRAMES = 24;
+const FRAMES = 60;
 
 test("frames of every depth and packing come back from disk as they were", async ({ page, application }) => {
   await openPreview(page, application);
@@ -58,6 +58,8 @@ test("frames of every depth and packing come back from disk as they were", async
     const picture = await steadyPicture(page);
     // Nothing is in memory after this; whatever is shown was read from disk.
     await page.reload();
+    // What is stepped through before it is known what is on disk is rendered.
+    await expect(verdict(page)).toContainText(/(all 180|\d{2,} of 180) frames held/);
     await limitRange(page, FRAMES);
     await expect(verdict(page)).toContainText(`all ${FRAMES} frames in memory`);
     await page.keyboard.press("Home");

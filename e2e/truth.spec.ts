@@ -1,4 +1,5 @@
 import type { Page } from "@playwright/test";
+import { stored } from "../testing/stored";
 import { choose, expect, fill, framesInMemory, measureTake, openPreview, test, verdict } from "./application";
 
 /** What each layer costs on average over the range. */
@@ -14,22 +15,9 @@ async function layerCosts(page: Page): Promise<ReadonlyMap<string, number>> {
 }
 
 /** How many frames' costs are kept for the next session. */
-function framesKept(page: Page): Promise<number> {
-  return page.evaluate(
-    () =>
-      new Promise<number>((resolve, reject) => {
-        const request = indexedDB.open("kinetocache");
-        request.onerror = () => reject(request.error!);
-        request.onsuccess = () => {
-          const all = request.result.transaction("costs").objectStore("costs").getAll();
-          all.onsuccess = () => {
-            request.result.close();
-            const records = all.result as { readonly record: { readonly frames: { readonly keys: string[] } } }[];
-            resolve(Math.max(0, ...records.map(({ record }) => record.frames.keys.length)));
-          };
-        };
-      }),
-  );
+async function framesKept(page: Page): Promise<number> {
+  const records = await stored<{ readonly record: { readonly frames: { readonly keys: string[] } } }>(page, "costs");
+  return Math.max(0, ...records.map(({ record }) => record.frames.keys.length));
 }
 
 test("what layers cost is known after a reload, beside it that they are cached, and the verdict is of now", async ({
