@@ -2,11 +2,11 @@ import { frameBytes, framesThatFit, secondsHeld, type AdvisedProgram } from "@ki
 import { useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
-import Table from "react-bootstrap/Table";
 import { askProgramToQuit, markProgram, useStartup } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import { bytesText, percentText, secondsText } from "../../parts/format";
 import { LongText } from "../../parts/LongText";
+import { SortableTable, type Column } from "../../parts/SortableTable";
 
 // What is urgent comes first; of the rest as many as fill the table, and none that takes next to nothing.
 const SHOWN = 7;
@@ -18,17 +18,73 @@ function order(programs: readonly AdvisedProgram[]): AdvisedProgram[] {
   );
 }
 
-interface RowProps {
-  readonly program: AdvisedProgram;
-  readonly seconds: (bytes: number) => string;
-  /** False for a simulated machine: its programs cannot be marked or asked. */
-  readonly real: boolean;
+/** Columns of the programs. @param seconds what closing one gives back, in seconds of playback */
+function columnsFor(seconds: (bytes: number) => string): Column<AdvisedProgram>[] {
+  return [
+    {
+      header: "Program",
+      accessorFn: ({ name }) => name,
+      meta: { className: () => "program-name", title: (program) => `${program.name} ${countText(program)}` },
+      cell: ({ row: { original: program } }) => (
+        <>
+          {program.name} {program.processes > 1 ? <small>{countText(program)}</small> : null}
+          {program.commandLine === undefined ? null : (
+            <LongText className="program-command" text={program.commandLine} />
+          )}
+        </>
+      ),
+    },
+    {
+      header: "Memory",
+      accessorFn: ({ memoryBytes }) => memoryBytes,
+      meta: { isNumber: true, className: ({ memoryMeasured }) => (memoryMeasured ? "" : "is-estimate") },
+      cell: ({ row: { original: program } }) => (
+        <>
+          {bytesText(program.memoryBytes)}
+          {program.memoryMeasured ? null : <small> est.</small>}
+        </>
+      ),
+    },
+    {
+      header: "Processor",
+      accessorFn: ({ processorShare }) => processorShare,
+      meta: { isNumber: true },
+      cell: ({ row }) => percentText(row.original.processorShare),
+    },
+    {
+      header: "Advice",
+      accessorFn: ({ advice }) => Number(advice.urgent),
+      cell: ({ row: { original } }) =>
+        original.advice.urgent ? (
+          <strong>{original.advice.text}</strong>
+        ) : (
+          <span className="why">{original.advice.text}</span>
+        ),
+    },
+    {
+      header: "Gives back",
+      accessorFn: ({ advice }) => advice.givesBackBytes ?? 0,
+      meta: { isNumber: true },
+      cell: ({ row: { original } }) =>
+        original.advice.givesBackBytes === undefined ? "–" : seconds(original.advice.givesBackBytes),
+    },
+  ];
 }
 
-function ProgramRow({ program, seconds, real }: RowProps) {
+/** What the user can do about a program of this machine; those of a simulated one cannot be marked or asked. */
+const ACTS: Column<AdvisedProgram> = {
+  id: "mark",
+  header: "Your mark",
+  meta: { className: () => "program-acts" },
+  cell: ({ row }) => <ProgramActs program={row.original} />,
+};
+
+const countText = ({ processes }: AdvisedProgram) => (processes > 1 ? `${processes} processes` : "");
+
+function ProgramActs({ program }: { readonly program: AdvisedProgram }) {
   const { notify } = useWorkspace();
   const [asking, setAsking] = useState(false);
-  const { id, name, commandLine, processes, memoryBytes, memoryMeasured, processorShare, advice, mark } = program;
+  const { id, name, memoryBytes, advice, mark } = program;
   const ask = async () => {
     setAsking(true);
     try {
@@ -47,48 +103,29 @@ function ProgramRow({ program, seconds, real }: RowProps) {
     void markProgram(id, value === "" ? undefined : (value as "keep" | "not needed")).catch((error: Error) =>
       notify(error.message),
     );
-  const count = processes > 1 ? `${processes} processes` : "";
+  if (advice.givesBackBytes === undefined) return null;
   return (
-    <tr>
-      <td className="program-name" title={`${name} ${count}`}>
-        {name} {count === "" ? null : <small>{count}</small>}
-        {commandLine === undefined ? null : <LongText className="program-command" text={commandLine} />}
-      </td>
-      <td className={`number ${memoryMeasured ? "" : "is-estimate"}`}>
-        {bytesText(memoryBytes)}
-        {memoryMeasured ? null : <small> est.</small>}
-      </td>
-      <td className="number">{percentText(processorShare)}</td>
-      <td>{advice.urgent ? <strong>{advice.text}</strong> : <span className="why">{advice.text}</span>}</td>
-      <td className="number">{advice.givesBackBytes === undefined ? "–" : seconds(advice.givesBackBytes)}</td>
-      {real ? (
-        <td className="program-acts">
-          {advice.givesBackBytes === undefined ? null : (
-            <>
-              <Form.Select
-                size="sm"
-                aria-label={`Your mark for ${name}`}
-                value={mark ?? ""}
-                onChange={(event) => setMark(event.target.value)}
-              >
-                <option value="">No mark</option>
-                <option value="keep">Keep</option>
-                <option value="not needed">Not needed</option>
-              </Form.Select>
-              <Button
-                size="sm"
-                variant="outline-dark"
-                disabled={!advice.mayAsk || asking}
-                aria-label={`Ask to quit: ${name}`}
-                onClick={() => void ask()}
-              >
-                Ask to quit
-              </Button>
-            </>
-          )}
-        </td>
-      ) : null}
-    </tr>
+    <>
+      <Form.Select
+        size="sm"
+        aria-label={`Your mark for ${name}`}
+        value={mark ?? ""}
+        onChange={(event) => setMark(event.target.value)}
+      >
+        <option value="">No mark</option>
+        <option value="keep">Keep</option>
+        <option value="not needed">Not needed</option>
+      </Form.Select>
+      <Button
+        size="sm"
+        variant="outline-dark"
+        disabled={!advice.mayAsk || asking}
+        aria-label={`Ask to quit: ${name}`}
+        onClick={() => void ask()}
+      >
+        Ask to quit
+      </Button>
+    </>
   );
 }
 
@@ -136,29 +173,12 @@ export function ProgramTable({ programs, real }: ProgramTableProps) {
     <section className="sheet" aria-label="Who else is using this machine">
       <h2>Who else is using this machine</h2>
       {programs ? (
-        <Table size="sm" className="programs">
-          <thead>
-            <tr>
-              <th scope="col">Program</th>
-              <th scope="col" className="number">
-                Memory
-              </th>
-              <th scope="col" className="number">
-                Processor
-              </th>
-              <th scope="col">Advice</th>
-              <th scope="col" className="number">
-                Gives back
-              </th>
-              {real ? <th scope="col">Your mark</th> : null}
-            </tr>
-          </thead>
-          <tbody>
-            {shown.map((program) => (
-              <ProgramRow key={program.id} program={program} seconds={seconds} real={real} />
-            ))}
-          </tbody>
-        </Table>
+        <SortableTable
+          className="programs"
+          columns={[...columnsFor(seconds), ...(real ? [ACTS] : [])]}
+          rows={shown}
+          idOf={({ id }) => id}
+        />
       ) : (
         <p className="empty">Not available here: this system does not tell what its programs take.</p>
       )}

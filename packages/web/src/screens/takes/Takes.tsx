@@ -21,6 +21,7 @@ import {
 import { useWorkspace } from "../../data/workspace";
 import { agoText, bytesText, durationText, msText, percentText, rateText } from "../../parts/format";
 import { download } from "../../parts/download";
+import { SortableTable, type Column } from "../../parts/SortableTable";
 import { Waiting } from "../../parts/Waiting";
 import { ShortcutsSheet } from "../../parts/shortcuts";
 import { differences } from "./differences";
@@ -249,65 +250,87 @@ export function Takes() {
         )}
       </section>
       <section className="sheet" aria-label="All takes">
-        <Table size="sm" hover>
-          <thead>
-            <tr>
-              <th scope="col">Compare</th>
-              <th scope="col">Take</th>
-              <th scope="col">Composition</th>
-              <th scope="col" className="number">
-                On time
-              </th>
-              <th scope="col" className="number">
-                Rate
-              </th>
-              <th scope="col" className="number">
-                Skipped
-              </th>
-              <th scope="col">Measured</th>
-              <th scope="col">
-                <span className="visually-hidden">Remove</span>
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            {takes.map((take) => (
-              <tr key={take.id}>
-                <td>
-                  <Form.Check
-                    aria-label={`Compare take ${take.id}`}
-                    checked={pair.some(({ id }) => id === take.id)}
-                    onChange={() => toggle(take.id)}
-                  />
-                </td>
-                <td title={take.note}>
-                  {takeName(take)}
-                  {take.repeats === undefined ? null : <small> repeats {take.repeats}</small>}
-                </td>
-                <td>{take.document.name}</td>
-                <td className="number">{percentText(take.summary.onTimeShare)}</td>
-                <td className="number">{rateText(take.summary.reachedRate)} fps</td>
-                <td className="number">{take.summary.skipped}</td>
-                <td>{agoText(take.startedAtMs, Date.now())}</td>
-                <td>
-                  <Button
-                    variant="link"
-                    size="sm"
-                    className="icon-button"
-                    aria-label={`Remove take ${take.id}`}
-                    onClick={() => void database.takes.delete(take.id)}
-                  >
-                    <Trash2 size="0.875rem" aria-hidden="true" />
-                  </Button>
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </Table>
+        <SortableTable
+          columns={columnsFor((take) => pair.some(({ id }) => id === take.id), toggle)}
+          rows={takes}
+          idOf={({ id }) => String(id)}
+        />
       </section>
       <ShortcutsSheet shortcuts={[]} title="Takes" />
     </main>
   );
+}
+
+/** Columns of the list of all takes. */
+function columnsFor(isCompared: (take: StoredTake) => boolean, toggle: (id: number) => void): Column<StoredTake>[] {
+  return [
+    {
+      id: "compare",
+      header: "Compare",
+      cell: ({ row: { original: take } }) => (
+        <Form.Check
+          aria-label={`Compare take ${take.id}`}
+          checked={isCompared(take)}
+          onChange={() => toggle(take.id)}
+        />
+      ),
+    },
+    {
+      header: "Take",
+      accessorFn: takeName,
+      meta: { title: ({ note }) => note },
+      cell: ({ row: { original: take } }) => (
+        <>
+          {takeName(take)}
+          {take.repeats === undefined ? null : <small> repeats {take.repeats}</small>}
+        </>
+      ),
+    },
+    {
+      header: "Composition",
+      accessorFn: ({ document }) => document.name,
+      cell: ({ row }) => row.original.document.name,
+    },
+    {
+      header: "On time",
+      accessorFn: ({ summary }) => summary.onTimeShare,
+      meta: { isNumber: true },
+      cell: ({ row }) => percentText(row.original.summary.onTimeShare),
+    },
+    {
+      header: "Rate",
+      accessorFn: ({ summary }) => summary.reachedRate,
+      meta: { isNumber: true },
+      cell: ({ row }) => `${rateText(row.original.summary.reachedRate)} fps`,
+    },
+    {
+      header: "Skipped",
+      accessorFn: ({ summary }) => summary.skipped,
+      meta: { isNumber: true },
+      cell: ({ row }) => row.original.summary.skipped,
+    },
+    {
+      header: "Measured",
+      accessorFn: ({ startedAtMs }) => startedAtMs,
+      cell: ({ row }) => agoText(row.original.startedAtMs, Date.now()),
+    },
+    {
+      id: "remove",
+      header: "Remove",
+      meta: { isUnlabelled: true },
+      cell: ({ row: { original: take } }) => (
+        <Button
+          variant="link"
+          size="sm"
+          className="icon-button"
+          aria-label={`Remove take ${take.id}`}
+          onClick={() => void database.takes.delete(take.id)}
+        >
+          <Trash2 size="0.875rem" aria-hidden="true" />
+        </Button>
+      ),
+    },
+  ];
 }
 
 function answer(first: StoredTake, second: StoredTake | undefined, takes: readonly StoredTake[]): string {
