@@ -2,7 +2,7 @@ import { Suspense, useEffect } from "react";
 import { BrowserRouter, Navigate, Route, Routes, useLocation } from "react-router";
 import { useContention } from "./data/contention";
 import { send, useEngine } from "./data/engineStore";
-import { useTold } from "./data/told";
+import { useCompositionReport } from "./data/compositionReport";
 import { WorkspaceProvider } from "./data/workspace";
 import { BudgetStrip } from "./parts/BudgetStrip";
 import { EngineFault } from "./parts/EngineFault";
@@ -31,8 +31,8 @@ function useTouch(): void {
 }
 
 /** Tells the server of the compositions, and the engine of others on the machine; shows nothing. */
-function Told() {
-  useTold();
+function CompositionReport() {
+  useCompositionReport();
   useContention();
   return null;
 }
@@ -67,7 +67,7 @@ export function App() {
         <EngineFault />
         {/* Another engine is told all that the one before was told. */}
         <WorkspaceProvider key={engine} waiting={<Waiting for="Opening the compositions…" />}>
-          <Told />
+          <CompositionReport />
           <BudgetStrip />
           <Screens />
           <footer className="foot">

@@ -43,7 +43,7 @@ function snapshot(change: Partial<Snapshot> & { held?: readonly number[]; disk?:
     memoryRoom: 100,
     diskFromMs: 0,
     sharpen: "off",
-    inHand: new Set(),
+    overflow: new Set(),
     failed: new Set(),
     scrub: "off",
     orders: [],
@@ -155,7 +155,7 @@ describe("filling", () => {
 
   test("a frame that waits to be written is not rendered again meanwhile", () => {
     const full = { mode: "filling" as const, held: [0], shownFrame: 0, memoryRoom: 0 };
-    const actions = schedule(snapshot({ ...full, inHand: new Set([1, 3]) }));
+    const actions = schedule(snapshot({ ...full, overflow: new Set([1, 3]) }));
     expect(of(actions, "render").map(({ frame }) => frame)).toEqual([2, 4]);
   });
 

@@ -94,7 +94,7 @@ export interface Snapshot {
   readonly diskFromMs: Milliseconds;
   readonly sharpen: "off" | "wanted" | "running" | "done";
   /** Frames that are rendered and wait to be written to disk, which alone will hold them. */
-  readonly inHand: ReadonlySet<FrameNumber>;
+  readonly overflow: ReadonlySet<FrameNumber>;
   /** Frames that could not be rendered; they are left alone until something changes. */
   readonly failed: ReadonlySet<FrameNumber>;
   /** The playhead's frame at the size for scrubbing, where that is smaller than the preview. */
@@ -151,7 +151,7 @@ export const PLAYBACK_ALONE = {
   memoryRoom: 0,
   diskFromMs: Infinity,
   sharpen: "off",
-  inHand: new Set<FrameNumber>(),
+  overflow: new Set<FrameNumber>(),
   scrub: "off",
   orders: [],
   marked: [],
@@ -251,7 +251,7 @@ class Plan {
           this.render(frame, purpose, "memory", layer);
         continue;
       }
-      if (this.inMemory(frame) || this.busy.has(frame) || this.s.inHand.has(frame)) continue;
+      if (this.inMemory(frame) || this.busy.has(frame) || this.s.overflow.has(frame)) continue;
       if (room > 0) {
         if (this.obtain(frame, purpose)) room--;
       } else if (!this.onDisk(frame) && this.s.rendering.costs[frame]! >= this.s.diskFromMs)

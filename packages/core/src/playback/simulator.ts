@@ -38,8 +38,8 @@ export function simulateLoop(simulation: Simulation): PassResult[] {
   const clock: PlayClock = { startMs: 0, startFrame: 0, speed: 1, pacing: "keep time", loop: true };
   const results = Array.from({ length: passes }, () => ({ hits: 0, shown: 0, skipped: 0 }));
   const fresh = new Set<number>();
-  // A frame that memory does not take is still shown from the hand of the worker that made it.
-  const inHand = new Map<number, number>();
+  // A frame that memory does not take is still shown.
+  const overflow = new Map<number, number>();
   const rendering = { costs: new Float32Array(frames).fill(renderMs), slowdown: 1, unknownMs: 0 };
   let jobs: (FrameJob & { endMs: number })[] = [];
   let nextJob = 0;
@@ -59,7 +59,7 @@ export function simulateLoop(simulation: Simulation): PassResult[] {
     fresh.add(frame);
     const { admitted, evicted } = cache.put(String(frame), frame, FRAME_BYTES, renderMs, context());
     evicted.forEach((key) => timeline.mark(key, IN_MEMORY, false));
-    if (!admitted) inHand.set(frame, nowMs);
+    if (!admitted) overflow.set(frame, nowMs);
     timeline.mark(String(frame), IN_MEMORY, true);
   };
 
@@ -90,7 +90,7 @@ export function simulateLoop(simulation: Simulation): PassResult[] {
         pass.shown++;
         if (!fresh.delete(action.frame)) pass.hits++;
         cache.use(String(action.frame));
-        if (inHand.delete(action.frame))
+        if (overflow.delete(action.frame))
           timeline.mark(String(action.frame), IN_MEMORY, cache.has(String(action.frame)));
         shownStep = action.step;
       } else if (action.kind === "skip" && pass) {

@@ -34,7 +34,7 @@ test("work is listed with how far it is, and how it ended", async () => {
   expect(jobs.list()[0]).toMatchObject({ state: "done", progress: 1, detail: "all of it" });
 });
 
-test("a paused job does nothing until it is resumed; a cancelled one ends with the piece in hand", async () => {
+test("a paused job does nothing until it is resumed; a cancelled one ends with the piece of work under way", async () => {
   const jobs = new Jobs();
   const { work, go, steps } = stepwise();
   const { id, ended } = jobs.start("Counting", work);

@@ -134,7 +134,7 @@ export class Jobs {
     else this.update(job, { state: wish === "pause" ? "paused" : "running" });
   }
 
-  /** Ends all of them with the piece in hand, those that are paused too. */
+  /** Ends all of them with the piece of work that is under way, those that are paused too. */
   cancelAll(): void {
     for (const job of this.jobs.values()) cancel(job);
   }
@@ -151,7 +151,7 @@ export class Jobs {
   }
 }
 
-/** It ends with the piece in hand, and is not over before. */
+/** It ends with the piece of work that is under way, and is not over before. */
 function cancel({ cancel: ending, changes }: Job): void {
   ending.abort(new Cancelled());
   changes.emit("change");

@@ -4,7 +4,7 @@ import Joi from "joi";
 import { JsonFile } from "../files/jsonFile";
 
 /** A composition of this application, as its page told of it. */
-interface ToldComposition {
+interface KnownComposition {
   readonly id: string;
   readonly name: string;
   readonly mark?: OwnerMark;
@@ -12,13 +12,13 @@ interface ToldComposition {
 
 /** What a browser's profile knows: compositions live there, and another profile has others. */
 interface Profile {
-  readonly compositions: readonly ToldComposition[];
+  readonly compositions: readonly KnownComposition[];
   /** Ids of the stored sequences that any of them plays. */
   readonly sequences: readonly string[];
 }
 
 /** What a page tells of its profile, and of itself. */
-export interface Told extends Profile {
+export interface CompositionReport extends Profile {
   readonly profile: string;
   readonly tab: string;
   /** Id of the composition that is open in it. */
@@ -39,7 +39,7 @@ const profileKeys = {
     .required(),
   sequences: Joi.array().max(100_000).items(id).required(),
 };
-export const toldSchema = Joi.object<Told>({
+export const compositionReportSchema = Joi.object<CompositionReport>({
   ...profileKeys,
   profile: id.min(1).required(),
   tab: id.min(1).required(),
@@ -77,7 +77,7 @@ export class Clients {
   }
 
   /** Takes what a page knows. @returns the composition that is closed by that: open in this tab before, and in none now */
-  async tell({ profile, tab, open, ...known }: Told): Promise<string | undefined> {
+  async tell({ profile, tab, open, ...known }: CompositionReport): Promise<string | undefined> {
     await this.profiles.change(({ [profile]: _before, ...others }) => {
       // The last one told of stands last.
       const kept = Object.entries(others).slice(-(MOST_PROFILES - 1));
@@ -111,8 +111,8 @@ export class Clients {
   }
 
   /** Compositions that any profile told of; of one that several have, what is kept counts first. */
-  get compositions(): readonly ToldComposition[] {
-    const all = new Map<string, ToldComposition>();
+  get compositions(): readonly KnownComposition[] {
+    const all = new Map<string, KnownComposition>();
     for (const { compositions } of Object.values(this.profiles.value))
       for (const one of compositions) if (all.get(one.id)?.mark !== "kept") all.set(one.id, one);
     return [...all.values()];

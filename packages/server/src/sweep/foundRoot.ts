@@ -21,7 +21,7 @@ import { Holding, type Keeper } from "./holding";
 import { decodeTree, writeTree } from "./savedTree";
 import { scan, scanAtOnce, scanOn, type ScanProgress } from "./scan";
 import { TreeWatch } from "./treeWatch";
-import { statBelow } from "./ways";
+import { statBelow } from "./heldFolders";
 
 /** Where swept files of a registered folder wait; it is on the same drive, and left out of every scan. */
 const HOLDING_FOLDER = ".kinetocache-holding";

@@ -7,10 +7,10 @@ const MOST_HELD = 16;
 const MOMENT_MS = 0.5;
 
 /** The folders that items lie in, below the one that they are taken from or brought back to. */
-export class Ways {
+export class HeldFolders {
   private readonly held = new Map<string, Folder>();
   /** Where the last item lay: the next one most often lies there too. */
-  private last: { readonly way: string; readonly folder: Folder; readonly lookedMs: number } | undefined;
+  private last: { readonly path: string; readonly folder: Folder; readonly lookedMs: number } | undefined;
 
   /** @param makes whether folders that are gone are made again */
   constructor(
@@ -27,30 +27,30 @@ export class Ways {
     if (end < 0) return this.root;
     const nowMs = performance.now();
     const { last } = this;
-    const isLast = last?.way.length === end && below.startsWith(last.way);
+    const isLast = last?.path.length === end && below.startsWith(last.path);
     if (isLast && nowMs - last.lookedMs < MOMENT_MS) return last.folder;
-    const way = below.slice(0, end);
-    const folder = this.open(way);
-    this.last = { way, folder, lookedMs: nowMs };
+    const path = below.slice(0, end);
+    const folder = this.open(path);
+    this.last = { path, folder, lookedMs: nowMs };
     return folder;
   }
 
-  private open(way: string): Folder {
-    const known = this.held.get(way);
+  private open(path: string): Folder {
+    const known = this.held.get(path);
     if (known?.isHere) return known;
-    this.letGo(way);
+    this.letGo(path);
     // As the other folders of the tree: what is made again is not the application's own.
-    const folder = this.makes ? this.root.makeWay(way.split("/"), 0o777) : this.root.enter(way);
+    const folder = this.makes ? this.root.makeWay(path.split("/"), 0o777) : this.root.enter(path);
     if (this.held.size >= MOST_HELD) this.letGo(this.held.keys().next().value!);
-    this.held.set(way, folder);
+    this.held.set(path, folder);
     return folder;
   }
 
-  private letGo(way: string): void {
-    const folder = this.held.get(way);
+  private letGo(path: string): void {
+    const folder = this.held.get(path);
     if (!folder) return;
     folder.close();
-    this.held.delete(way);
+    this.held.delete(path);
     if (this.last?.folder === folder) this.last = undefined;
   }
 

@@ -5,7 +5,7 @@ import PQueue from "p-queue";
 import { atOneGo, Folder, GONE, holdsFolders } from "../files/folder";
 import { hasMount } from "../files/mounts";
 import { readBatch, writeBatch, type ReadBatch } from "./batchFile";
-import { nameOf, Ways } from "./ways";
+import { nameOf, HeldFolders } from "./heldFolders";
 
 /** How a place looks after what moves out of it and back. */
 export interface Keeper {
@@ -130,20 +130,20 @@ export class Holding {
 
   /** A file that was in both places is in its own again. */
   private finishMoving(root: Folder, folder: Folder, held: Held): void {
-    const ways = new Ways(root);
+    const folders = new HeldFolders(root);
     const shelves = new Shelves(folder);
     try {
       for (const [number, item] of held.items) {
         if (item.isFolder) continue;
         const shelf = shelves.of(number);
-        const [here, there] = [shelf.stat(String(number)), statOf(ways, item.path)];
+        const [here, there] = [shelf.stat(String(number)), statOf(folders, item.path)];
         if (!here || here.ino !== there?.ino || here.dev !== there.dev) continue;
         shelf.remove(String(number));
         held.items.delete(number);
       }
       endMoving(folder);
     } finally {
-      ways.close();
+      folders.close();
       shelves.close();
     }
   }
@@ -214,7 +214,7 @@ export class Holding {
       const holding = root.make(this.name);
       const id = `batch-${randomBytes(8).toString("hex")}`;
       const held: Held = { id, sweptMs: Date.now(), by, items: new Map() };
-      const ways = new Ways(root);
+      const folders = new HeldFolders(root);
       let folder: Folder | undefined;
       let shelves: Shelves | undefined;
       try {
@@ -222,7 +222,7 @@ export class Holding {
         const onShelves = (shelves = new Shelves(folder));
         const stayed: Stayed[] = [];
         await inTurns(items.entries(), ([number, item]) => {
-          const reason = this.take(item, String(number), onShelves, ways);
+          const reason = this.take(item, String(number), onShelves, folders);
           if (reason === undefined) {
             held.items.set(number, item);
             this.count(held, item.bytes);
@@ -234,7 +234,7 @@ export class Holding {
         this.closeIfEmpty(holding, held);
         return { batch: this.list().find((batch) => batch.id === id), stayed };
       } finally {
-        ways.close();
+        folders.close();
         shelves?.close();
         folder?.close();
         holding.close();
@@ -242,9 +242,9 @@ export class Holding {
     });
   }
 
-  private take(item: HeldItem, number: string, shelves: Shelves, ways: Ways): string | undefined {
+  private take(item: HeldItem, number: string, shelves: Shelves, folders: HeldFolders): string | undefined {
     try {
-      const from = ways.to(item.path).near();
+      const from = folders.to(item.path).near();
       const name = nameOf(item.path);
       const stats = from.stat(name);
       if (!stats) return "it is gone";
@@ -272,13 +272,13 @@ export class Holding {
     return this.act((root) =>
       this.inBatch(root, id, async (held, folder, holding) => {
         const stayed: Stayed[] = [];
-        const ways = new Ways(root, true);
+        const folders = new HeldFolders(root, true);
         const shelves = new Shelves(folder);
         try {
           beginMoving(folder);
           await inTurns(chosen(held, numbers), ([number, item]) => {
             const reason =
-              this.keeper.refuseBack?.(item, held.by) ?? this.bringBack(item, String(number), shelves, ways);
+              this.keeper.refuseBack?.(item, held.by) ?? this.bringBack(item, String(number), shelves, folders);
             if (reason === undefined || reason === LOST) this.forget(held, number);
             if (reason === undefined) return this.keeper.back?.(item);
             stayed.push({ path: item.path, reason });
@@ -289,7 +289,7 @@ export class Holding {
           // Nothing can be moved there now, so all that is left stays.
           stayed.push(...chosen(held, numbers).map(([, item]) => ({ path: item.path, reason: faultText(error) })));
         } finally {
-          ways.close();
+          folders.close();
           shelves.close();
         }
         this.closeIfEmpty(holding, held);
@@ -298,10 +298,10 @@ export class Holding {
     ).then((stayed) => stayed ?? []);
   }
 
-  private bringBack(item: HeldItem, number: string, shelves: Shelves, ways: Ways): string | undefined {
+  private bringBack(item: HeldItem, number: string, shelves: Shelves, folders: HeldFolders): string | undefined {
     try {
       const shelf = shelves.of(Number(number)).near();
-      const to = ways.to(item.path);
+      const to = folders.to(item.path);
       const name = nameOf(item.path);
       if (item.isFolder) {
         const held = shelf.stat(number);
@@ -538,9 +538,9 @@ function chosen({ items }: Held, numbers: readonly number[] | undefined): [numbe
 }
 
 /** @returns undefined where the way to it cannot be gone */
-function statOf(ways: Ways, below: string) {
+function statOf(folders: HeldFolders, below: string) {
   try {
-    return ways.to(below).stat(nameOf(below));
+    return folders.to(below).stat(nameOf(below));
   } catch {
     return undefined;
   }

@@ -16,7 +16,7 @@ import { pathFault, pathSchema } from "../http/paths";
 import { accept } from "../http/problem";
 import type { Locations } from "../volumes/locations";
 import { handedSchema } from "./handedOver";
-import { toldSchema, type Told } from "./clients";
+import { compositionReportSchema, type CompositionReport } from "./clients";
 import { markChangeSchema, sweepSettingsSchema, type Sweeper } from "./sweeper";
 import type { Timekeeper } from "./timekeeper";
 import type { Wrap } from "./wrap";
@@ -207,7 +207,7 @@ export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts
   });
 
   router.put("/compositions", large, async (request, response) => {
-    await sweeper.tell(accept<Told>(toldSchema, request.body, "compositions"));
+    await sweeper.tell(accept<CompositionReport>(compositionReportSchema, request.body, "compositions"));
     response.status(204).end();
   });
 

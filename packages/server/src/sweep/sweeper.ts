@@ -44,7 +44,7 @@ import type { JobControl, Jobs } from "../jobs/jobs";
 import type { PlaceRegistry } from "../places/placeRegistry";
 import type { Locations, OpenLocation } from "../volumes/locations";
 import type { OverCap } from "../volumes/volume";
-import { Clients, type Told } from "./clients";
+import { Clients, type CompositionReport } from "./clients";
 import type { DeskReport, FoundFile } from "./desk";
 import { DeskClient } from "./deskClient";
 import { History } from "./history";
@@ -53,7 +53,7 @@ import type { ProjectFile } from "./projectFiles";
 import { OwnCaches } from "./ownCaches";
 import { RegisteredFolders } from "./registeredFolders";
 import type { ScanProgress } from "./scan";
-import { statBelow } from "./ways";
+import { statBelow } from "./heldFolders";
 
 export const sweepSettingsSchema = Joi.object<SweepSettings>({
   emptyAfterDays: Joi.number().integer().min(1).max(LONGEST_HOLDING_DAYS).allow(null).required(),
@@ -215,7 +215,7 @@ export class Sweeper {
   }
 
   /** Takes what the page knows of compositions; those rules run that are for one that was just closed. */
-  async tell(told: Told): Promise<void> {
+  async tell(told: CompositionReport): Promise<void> {
     const closed = await this.clients.tell(told);
     if (closed !== undefined) await this.runRules("closing a composition", closed);
   }

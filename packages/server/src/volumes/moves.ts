@@ -68,7 +68,7 @@ export class Moves {
         throw new Problem(409, "busy", "Frames of this location are being moved; wait for that to end, or cancel it");
   }
 
-  /** Ends what is under way after the frame in hand; it goes on at the next start. */
+  /** Ends what is under way after the frame that is being moved; it goes on at the next start. */
   async close(): Promise<void> {
     this.isClosing = true;
     clearInterval(this.timer);

@@ -48,7 +48,7 @@ export function sequencesOf({ history, bakes }: StoredDocument): string[] {
 }
 
 /** Keeps the server told of what only this page knows, for rules that run by themselves. */
-export function useTold(): void {
+export function useCompositionReport(): void {
   const { document } = useWorkspace();
   const documents = useLiveQuery(() => database.documents.toArray());
   const profile = useProfile();

@@ -2,7 +2,7 @@ import { currentDocument } from "@kinetocache/core";
 import { database } from "./database";
 import { exportDocument } from "./documents";
 import { handComposition } from "./sweep";
-import { sequencesOf } from "./told";
+import { sequencesOf } from "./compositionReport";
 
 /**
  * Hands a composition over to the server, which gathers and sweeps: its file, and which stored sequences are its own.

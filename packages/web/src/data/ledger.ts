@@ -15,7 +15,7 @@ import { useLocations, type LocationView } from "./locations";
 import { useFrameItems } from "./reach";
 import { linesOf, useDrives, useSequences } from "./server";
 import { readFolderItems, useElsewhere, useFrames, useSweepFolders } from "./sweep";
-import { useProfile, sequencesOf } from "./told";
+import { useProfile, sequencesOf } from "./compositionReport";
 import { useWorkspace } from "./workspace";
 
 /** A location or a registered folder, as the ledger speaks of it. */

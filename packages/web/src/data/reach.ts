@@ -15,7 +15,7 @@ import { database, type StoredDocument } from "./database";
 import { engine } from "./engineStore";
 import type { Reach } from "./reach.worker";
 import { useElsewhere, type Elsewhere, type PlacedFrame } from "./sweep";
-import { useProfile } from "./told";
+import { useProfile } from "./compositionReport";
 
 const MOST_WORKERS = 4;
 

@@ -9,8 +9,8 @@ import type { Rendered } from "./renderPool";
 import type { Timings } from "./timings";
 import { isLasting } from "./tradeOffs";
 
-// Frames that memory does not take are written to disk from the hand; more than this wait for the disk.
-export const MOST_IN_HAND = 4;
+// Frames that memory does not take are written to disk as overflow; more than this wait for the disk.
+export const MOST_OVERFLOW = 4;
 
 interface Admittance {
   readonly origin: Origin;
@@ -21,7 +21,7 @@ interface Admittance {
   readonly inBackground: boolean;
 }
 
-/** Takes what was rendered or read into memory, or for the moment in hand, and passes new frames on to the disk. */
+/** Takes what was rendered or read into memory, or for the moment into the overflow, and passes new frames on to the disk. */
 export class Admission {
   /** Frames rendered for the preview since the start. */
   renderedFrames = 0;
@@ -61,12 +61,12 @@ export class Admission {
     for (const { key } of job.taken) if (!back.has(key)) held.lose(key);
   }
 
-  /** What memory does not take is shown from the hand, if it is still wanted. */
+  /** What memory does not take is shown as overflow, if it is still wanted. */
   private forScrubbing({ timeline }: JobOf<"frame">, { key, ms, ...rendered }: Rendered): void {
     const { held, stage } = this.engine;
     const picture = pictureOf(rendered, timeline);
     if (held.put(key, picture, ms, evictionContext(this.engine))) return;
-    if (stage.isPresent(timeline)) held.keepInHand(key, picture, true);
+    if (stage.isPresent(timeline)) held.keepOverflow(key, picture, true);
     else releasePixels(rendered.pixels);
   }
 
@@ -133,8 +133,8 @@ export class Admission {
     if (!isAdmitted) {
       const shows = keep === "memory" && stage.has(key) && this.isAhead(key, context);
       // Nothing is written during playback: of what comes too late a few wait for its end.
-      const waits = isWanted && (!player.isPlaying || held.handKeys.length < MOST_IN_HAND);
-      if (shows || waits) held.keepInHand(key, picture, shows);
+      const waits = isWanted && (!player.isPlaying || held.overflowKeys.length < MOST_OVERFLOW);
+      if (shows || waits) held.keepOverflow(key, picture, shows);
       else releasePixels(picture.pixels);
     }
     if (!goesToDisk) return;

@@ -642,33 +642,33 @@ describe("memory", () => {
     expect([...residency].map((bits) => bits & IN_MEMORY)).toEqual([...Array(6).fill(1), ...Array(18).fill(0)]);
   });
 
-  // So many frames that differ that a pass is far longer than what may be in hand.
+  // So many frames that differ that a pass is far longer than what may overflow.
   const square = moving().compositions.main!.layers[0]!;
   const x = { keyframes: [0, 240].map((frame) => ({ frame, value: 1 + frame / 8, ease: "linear" as const })) };
   const main = { ...moving().compositions.main!, duration: 240 };
   const layers = [{ ...square, range: { in: 0, out: 240 }, transform: { ...square.transform, x } }];
   const long = { ...moving(), compositions: { main: { ...main, layers } } };
   test.each(["Never", "Always"] as const)(
-    "what it does not take is counted in hand and let go when playback has passed it (to disk: %s)",
+    "what it does not take is counted as overflow and let go when playback has passed it (to disk: %s)",
     async (store) => {
       const rig = new EngineRig();
       await rig.open(long);
       rig.configure({ memoryBudgetBytes: FRAME_BYTES / 2, diskCache: { ...SETTINGS.diskCache, store } });
       rig.send({ kind: "play", speed: 1 });
-      const inHand: number[] = [];
+      const overflow: number[] = [];
       for (let part = 0; part < 40; part++) {
         // A busy machine: what was expected in time comes late, and is skipped.
         rig.pool.frameMs = part % 3 < 2 ? 20 : 250;
         await rig.run(200);
-        inHand.push(rig.status.memory.handBytes / FRAME_BYTES);
+        overflow.push(rig.status.memory.overflowBytes / FRAME_BYTES);
       }
       expect(rig.status.playback!.skipped).toBeGreaterThan(10);
-      expect(Math.max(...inHand)).toBeGreaterThan(0);
+      expect(Math.max(...overflow)).toBeGreaterThan(0);
       // No more than what is ahead and under way, and a few that wait for the disk.
-      expect(Math.max(...inHand)).toBeLessThanOrEqual(SETTINGS.window.after + 2 + (store === "Never" ? 0 : 4));
+      expect(Math.max(...overflow)).toBeLessThanOrEqual(SETTINGS.window.after + 2 + (store === "Never" ? 0 : 4));
       rig.send({ kind: "pause" });
       await rig.run(500);
-      expect(rig.status.memory.handBytes).toBeLessThanOrEqual(FRAME_BYTES);
+      expect(rig.status.memory.overflowBytes).toBeLessThanOrEqual(FRAME_BYTES);
     },
   );
 
@@ -712,7 +712,7 @@ describe("memory", () => {
     rig.reopen(moving(2, { id: "other" }), "open");
     await rig.run(2000);
     expect(rig.shown.length).toBeGreaterThan(1);
-    expect(rig.status.memory.handBytes).toBe(FRAME_BYTES);
+    expect(rig.status.memory.overflowBytes).toBe(FRAME_BYTES);
   });
 
   test("a budget below one frame still shows every frame that is asked for", async () => {

@@ -1,5 +1,5 @@
 import { schedule, type Action, type ContentKey, type Milliseconds, type Mode } from "@kinetocache/core";
-import { Admission, MOST_IN_HAND } from "./admission";
+import { Admission, MOST_OVERFLOW } from "./admission";
 import { AdviceDesk } from "./adviceDesk";
 import { Agenda } from "./agenda";
 import { Arrival } from "./arrival";
@@ -259,7 +259,7 @@ export class Engine implements Desks {
       actions.some((action) => "purpose" in action && action.purpose === "order") ||
       jobs.for("order").length > 0 ||
       stage.lanes!.hasUnkeyed ||
-      held.handKeys.length >= MOST_IN_HAND;
+      held.overflowKeys.length >= MOST_OVERFLOW;
     if (goesOn) return;
     const progress = progressOf(order.target, timeline, stage.lanes!);
     orders.remove(order.id);

@@ -27,7 +27,7 @@ test("whatever happens, the budget holds, and what was said to be held is what i
       for (const { kind, key, size } of steps) {
         const name = String(key);
         if (kind === "put" && !held.has(name)) held.put(name, picture(size * 100), 10, PLAIN);
-        else if (kind === "hand" && !held.has(name)) held.keepInHand(name, picture(size), true);
+        else if (kind === "hand" && !held.has(name)) held.keepOverflow(name, picture(size), true);
         else if (kind === "letGo") held.letGo(name);
         else if (kind === "budget") held.setBudget(size * 1000, PLAIN);
         expect(held.usedBytes).toBeLessThanOrEqual(held.budgetBytes);
@@ -46,18 +46,18 @@ test("what the cache lets go is emptied at once", () => {
   expect(first.pixels.buffer.byteLength).toBe(0);
 });
 
-test("a frame in hand stays until it is let go, whatever becomes of the cache; the one on show stays longest", () => {
+test("a frame of the overflow stays until it is let go, whatever becomes of the cache; the one on show stays longest", () => {
   const held = new HeldFrames(() => undefined, new SparePixels(0));
-  held.keepInHand("shown", picture(4), true);
-  held.keepInHand("other", picture(4), false);
+  held.keepOverflow("shown", picture(4), true);
+  held.keepOverflow("other", picture(4), false);
   held.setBudget(0, PLAIN);
   expect(held.use("shown", PLAIN)).toBeDefined();
   const other = held.peek("other")!;
-  expect(held.handBytes).toBe(8);
+  expect(held.overflowBytes).toBe(8);
   held.letGoAll(["shown"]);
-  expect(held.handKeys).toEqual(["shown"]);
+  expect(held.overflowKeys).toEqual(["shown"]);
   expect(other.pixels.buffer.byteLength).toBe(0);
-  expect(held.handBytes).toBe(4);
+  expect(held.overflowBytes).toBe(4);
 });
 
 describe("layers' finished pixels", () => {

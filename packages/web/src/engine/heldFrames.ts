@@ -22,14 +22,14 @@ type Entry =
   | { readonly kind: "branch"; branch: HeldBranch; readonly bytes: Bytes; isLent: boolean };
 
 /**
- * Frames in memory: those in the cache, under its budget, and those in hand, which the cache did not take and
+ * Frames in memory: those in the cache, under its budget, and the overflow, which the cache did not take and
  * which stay until they were shown or written to disk. Layers' finished pixels share the cache with them; they are
  * lent to the one worker that needs them and come back, so that nothing is copied on the way.
  */
 export class HeldFrames {
   private readonly cache: MemoryCache<Entry>;
-  private readonly inHand = new Map<ContentKey, HeldPicture>();
-  private handTotal: Bytes = 0;
+  private readonly overflow = new Map<ContentKey, HeldPicture>();
+  private overflowTotal: Bytes = 0;
   private branches = 0;
   private branchTotal: Bytes = 0;
 
@@ -63,18 +63,18 @@ export class HeldFrames {
     return this.branchTotal;
   }
 
-  /** Bytes in hand, which the budget does not count. */
-  get handBytes(): Bytes {
-    return this.handTotal;
+  /** Bytes of the overflow, which the budget does not count. */
+  get overflowBytes(): Bytes {
+    return this.overflowTotal;
   }
 
-  /** Keys of the frames in hand. */
-  get handKeys(): readonly ContentKey[] {
-    return [...this.inHand.keys()];
+  /** Keys of the frames in the overflow. */
+  get overflowKeys(): readonly ContentKey[] {
+    return [...this.overflow.keys()];
   }
 
   has(key: ContentKey): boolean {
-    return this.cache.has(key) || this.inHand.has(key);
+    return this.cache.has(key) || this.overflow.has(key);
   }
 
   /** Whether the cache holds it, so that nothing but eviction can take it away. */
@@ -89,11 +89,11 @@ export class HeldFrames {
 
   /** A frame to be shown; that counts as a use, and the rules learn from it. */
   use(key: ContentKey, context: EvictionContext): HeldPicture | undefined {
-    return pictureOf(this.cache.use(key, context)) ?? this.inHand.get(key);
+    return pictureOf(this.cache.use(key, context)) ?? this.overflow.get(key);
   }
 
   peek(key: ContentKey): HeldPicture | undefined {
-    return pictureOf(this.cache.peek(key)) ?? this.inHand.get(key);
+    return pictureOf(this.cache.peek(key)) ?? this.overflow.get(key);
   }
 
   standing(key: ContentKey, context: EvictionContext): Standing | undefined {
@@ -157,25 +157,25 @@ export class HeldFrames {
   }
 
   /** Keeps a frame that the cache did not take. @param shows whether it is to be shown, not only written */
-  keepInHand(key: ContentKey, picture: HeldPicture, shows: boolean): void {
+  keepOverflow(key: ContentKey, picture: HeldPicture, shows: boolean): void {
     this.letGo(key);
-    this.inHand.set(key, picture);
-    this.handTotal += picture.pixels.byteLength;
+    this.overflow.set(key, picture);
+    this.overflowTotal += picture.pixels.byteLength;
     if (shows) this.onHeld(key, true);
   }
 
   letGo(key: ContentKey): void {
-    const picture = this.inHand.get(key);
+    const picture = this.overflow.get(key);
     if (!picture) return;
-    this.inHand.delete(key);
-    this.handTotal -= picture.pixels.byteLength;
+    this.overflow.delete(key);
+    this.overflowTotal -= picture.pixels.byteLength;
     this.spares.add(picture.pixels);
     this.onHeld(key, false);
   }
 
   /** @param except frames that stay: those on show */
   letGoAll(except: readonly ContentKey[]): void {
-    for (const key of this.handKeys) if (!except.includes(key)) this.letGo(key);
+    for (const key of this.overflowKeys) if (!except.includes(key)) this.letGo(key);
   }
 
   /** Empties the cache; the budget stays. */

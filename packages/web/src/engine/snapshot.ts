@@ -6,7 +6,7 @@ import {
   type Snapshot,
   type TakeConditions,
 } from "@kinetocache/core";
-import { MOST_IN_HAND } from "./admission";
+import { MOST_OVERFLOW } from "./admission";
 import type { Parts } from "./parts";
 import type { PreviewTimeline } from "./previewTimeline";
 import { isLasting } from "./tradeOffs";
@@ -22,8 +22,8 @@ export function takeSnapshot(engine: Parts, timeline: PreviewTimeline, mode: Mod
   const { settings } = choices;
   const { transport } = player;
   const fits = memoryFits(engine, timeline);
-  const inHand = held.handKeys;
-  const takesMore = isLasting(timeline.settings) && inHand.length < MOST_IN_HAND;
+  const overflow = held.overflowKeys;
+  const takesMore = isLasting(timeline.settings) && overflow.length < MOST_OVERFLOW;
   const isFilling = mode === "filling" || orders.active.length > 0;
   return {
     nowMs: now,
@@ -46,7 +46,7 @@ export function takeSnapshot(engine: Parts, timeline: PreviewTimeline, mode: Mod
     memoryRoom: isFilling ? memoryRoom(engine, timeline, fits) : 0,
     diskFromMs: takesMore ? disk.wantedFromMs(true) : Infinity,
     sharpen: sharpenState(engine, timeline, mode, now),
-    inHand: new Set(inHand.flatMap((key) => timeline.framesOf(key))),
+    overflow: new Set(overflow.flatMap((key) => timeline.framesOf(key))),
     failed: timeline.failed,
     scrub: mode === "scrubbing" ? scrubState(engine, timeline) : "off",
     orders: player.takeStartsMs === undefined && calibration.isDone ? orders.active : [],

@@ -124,7 +124,7 @@ export class Staging {
     if (isNew || before?.settings.fraction !== timeline.settings.fraction) this.fitWorkers(timeline);
     jobs.stopWhere((job) => isOfFrame(job) && job.purpose !== "order" && !stage.has(job.key));
     // Nobody waits for what memory did not take of what was on the stage before.
-    for (const key of held.handKeys) if (!stage.has(key) && !disk.isQueued(key)) held.letGo(key);
+    for (const key of held.overflowKeys) if (!stage.has(key) && !disk.isQueued(key)) held.letGo(key);
   }
 
   /** The lanes follow the layers that are wanted, and the one that is selected. */

@@ -46,8 +46,8 @@ function memoryOf({ held, pool }: Desks): Status["memory"] {
     frames: held.size,
     branches: held.branchCount,
     branchBytes: held.branchBytes,
-    workingBytes: pool.memoryBytes + held.handBytes,
-    handBytes: held.handBytes,
+    workingBytes: pool.memoryBytes + held.overflowBytes,
+    overflowBytes: held.overflowBytes,
   };
 }
 

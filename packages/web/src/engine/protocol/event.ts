@@ -80,10 +80,10 @@ export interface Status {
     /** Layers' finished pixels among what is used. */
     readonly branches: number;
     readonly branchBytes: Bytes;
-    /** Linear memory of the render workers, and what is in hand. */
+    /** Linear memory of the render workers, and the overflow. */
     readonly workingBytes: Bytes;
     /** Frames that memory did not take, until they are shown or written to disk. */
-    readonly handBytes: Bytes;
+    readonly overflowBytes: Bytes;
   };
   readonly filling: {
     readonly paused: boolean;

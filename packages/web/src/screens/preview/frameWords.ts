@@ -29,7 +29,7 @@ export function evictionText(explanation: Explanation): string {
         ? `Memory has ${bytesText(room)} left: it is kept when it is rendered.`
         : "Memory is full: it is kept when it is worth more than what is held.";
   }
-  if (!standing) return "It is in hand until it was shown, and not in the cache.";
+  if (!standing) return "The cache had no room for it: it stays until it has been shown.";
   const place =
     standing.before === 0
       ? "It goes first when room is needed"
