@@ -40,7 +40,7 @@ export class DeskClient {
 
   private readonly send: Ask = async (method, ...args) => {
     if (!this.remote) throw this.ended();
-    // The types of the call's arguments do not follow from a method that is not known yet.
+    // Which arguments belong to a method that is known by its name alone, no type can say.
     return (this.remote.$call as Ask)(method, ...args);
   };
 

@@ -35,11 +35,13 @@ interface SortableTableProps<T> {
   readonly columns: Column<T>[];
   readonly rows: T[];
   readonly idOf: (row: T) => string;
+  /** As many are shown, the first ones as they are sorted; all of them, without. */
+  readonly most?: number;
   readonly className?: string;
 }
 
 /** A table that stands as its rows come until the user sorts it. */
-export function SortableTable<T>({ columns, rows, idOf, className }: SortableTableProps<T>) {
+export function SortableTable<T>({ columns, rows, idOf, most, className }: SortableTableProps<T>) {
   const [sorting, setSorting] = useState<SortingState>([]);
   const table = useReactTable({
     data: rows,
@@ -63,23 +65,26 @@ export function SortableTable<T>({ columns, rows, idOf, className }: SortableTab
         ))}
       </thead>
       <tbody>
-        {table.getRowModel().rows.map((row) => (
-          <tr key={row.id}>
-            {row.getVisibleCells().map((cell) => {
-              const { meta, cell: content } = cell.column.columnDef;
-              return (
-                <td
-                  key={cell.id}
-                  className={`${meta?.isNumber ? "number" : ""} ${meta?.className?.(row.original) ?? ""}`}
-                  title={meta?.title?.(row.original)}
-                >
-                  {/* Called, not made a component of: another function with each drawing would be another component. */}
-                  {typeof content === "function" ? (content(cell.getContext()) as ReactNode) : content}
-                </td>
-              );
-            })}
-          </tr>
-        ))}
+        {table
+          .getRowModel()
+          .rows.slice(0, most)
+          .map((row) => (
+            <tr key={row.id}>
+              {row.getVisibleCells().map((cell) => {
+                const { meta, cell: content } = cell.column.columnDef;
+                return (
+                  <td
+                    key={cell.id}
+                    className={`${meta?.isNumber ? "number" : ""} ${meta?.className?.(row.original) ?? ""}`}
+                    title={meta?.title?.(row.original)}
+                  >
+                    {/* Called, not rendered as a component: with each new function that would be a new one, and lose the focus. */}
+                    {typeof content === "function" ? (content(cell.getContext()) as ReactNode) : content}
+                  </td>
+                );
+              })}
+            </tr>
+          ))}
       </tbody>
     </Table>
   );

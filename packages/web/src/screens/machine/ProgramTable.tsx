@@ -166,9 +166,8 @@ export function ProgramTable({ programs, real }: ProgramTableProps) {
     return held < 0.05 ? "under 0.1 s" : `+${secondsText(held)}`;
   };
   const ordered = order(programs ?? []);
-  const shown = all
-    ? ordered
-    : ordered.filter(({ advice, memoryBytes }) => advice.urgent || memoryBytes >= WORTH_SHOWING).slice(0, SHOWN);
+  const worth = ordered.filter(({ advice, memoryBytes }) => advice.urgent || memoryBytes >= WORTH_SHOWING);
+  const shown = all ? ordered : worth;
   return (
     <section className="sheet" aria-label="Who else is using this machine">
       <h2>Who else is using this machine</h2>
@@ -178,12 +177,13 @@ export function ProgramTable({ programs, real }: ProgramTableProps) {
           columns={[...columnsFor(seconds), ...(real ? [ACTS] : [])]}
           rows={shown}
           idOf={({ id }) => id}
+          most={all ? ordered.length : SHOWN}
         />
       ) : (
         <p className="empty">Not available here: this system does not tell what its programs take.</p>
       )}
       <div className="sheet-foot">
-        {all || ordered.length > shown.length ? (
+        {all || ordered.length > Math.min(SHOWN, worth.length) ? (
           <Button size="sm" variant="link" onClick={() => setAll(!all)}>
             {all ? "Show fewer" : `Show all ${ordered.length}`}
           </Button>
