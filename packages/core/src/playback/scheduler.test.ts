@@ -72,6 +72,15 @@ const of = <K extends Action["kind"]>(actions: Action[], kind: K) =>
 const all = (length: number) => Array.from({ length }, (_, frame) => frame);
 
 describe("parked", () => {
+  test("a frame that turns out to be on disk is read rather than rendered to its end, where that is quicker", () => {
+    const viewed = job(7, 0, "view");
+    const fetched = { kind: "fetch", frame: 0, purpose: "view" } as const;
+    expect(schedule(snapshot({ disk: [0], jobs: [viewed] }))).toEqual([{ kind: "cancel", job: 7 }, fetched]);
+    expect(schedule(snapshot({ disk: [0], jobs: [viewed, job(8, 0, "view", "fetch")] }))).toEqual([]);
+    expect(schedule(snapshot({ disk: [0], jobs: [viewed], fetchMs: 110 }))).toEqual([]);
+    expect(schedule(snapshot({ jobs: [viewed] }))).toEqual([]);
+  });
+
   test("the frame under the playhead is shown when held, fetched when on disk, otherwise rendered", () => {
     expect(schedule(snapshot({ held: [0] }))).toEqual([{ kind: "show", frame: 0, step: 0 }]);
     expect(schedule(snapshot({ disk: [0] }))).toEqual([{ kind: "fetch", frame: 0, purpose: "view" }]);

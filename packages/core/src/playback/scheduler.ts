@@ -195,7 +195,7 @@ class Plan {
       if (!isOfFrame(job) || job.purpose === "order") continue;
       const outdated =
         job.frame !== playhead || job.layer !== undefined || (mode === "scrubbing" && job.purpose === "sharpen");
-      if (outdated) this.cancel(job);
+      if (outdated || this.isReadSooner(job)) this.cancel(job);
     }
     if (this.inMemory(playhead)) {
       if (this.s.shownFrame !== playhead) this.actions.push({ kind: "show", frame: playhead, step: 0 });
@@ -204,6 +204,12 @@ class Plan {
     else if (!this.obtain(playhead, "view")) this.makeRoom();
     if (mode !== "filling") this.fillOrders();
     return this.actions;
+  }
+
+  /** Whether a frame is being rendered to be seen that was found on disk only now, and is quicker to read. */
+  private isReadSooner({ kind, purpose, frame }: FrameJob): boolean {
+    const isRead = () => this.s.jobs.some((job) => job.kind === "fetch" && job.frame === frame);
+    return kind === "render" && purpose === "view" && this.isQuickerRead(frame) && !isRead();
   }
 
   /** The frame under the pointer, at the size for scrubbing. */
@@ -365,8 +371,12 @@ class Plan {
   /** Fetches a frame from disk or renders it. @returns whether a job was started */
   private obtain(frame: FrameNumber, purpose: Purpose): boolean {
     if (this.busy.has(frame)) return false;
-    if (this.onDisk(frame) && this.s.fetchMs < renderMs(this.s.rendering, frame)) return this.fetch(frame, purpose);
+    if (this.isQuickerRead(frame)) return this.fetch(frame, purpose);
     return this.render(frame, purpose, "memory");
+  }
+
+  private isQuickerRead(frame: FrameNumber): boolean {
+    return this.onDisk(frame) && this.s.fetchMs < renderMs(this.s.rendering, frame);
   }
 
   private fetch(frame: FrameNumber, purpose: Purpose): boolean {

@@ -734,9 +734,22 @@ describe("disk", () => {
     const { summary } = await second.measure();
     expect(summary.hits.disk).toBe(FRAMES - 1);
     expect(summary).toMatchObject({ onTimeShare: 1, bytesRead: (FRAMES - 1) * FRAME_BYTES });
-    // The first frame was asked for before the list of the disk had come.
-    expect(second.status.rendered).toBe(1);
+    // The first frame is in memory: it was read to be seen.
+    expect(second.status.rendered).toBe(0);
     expect(second.status.readRate).toBeGreaterThan(0);
+  });
+
+  test("a frame whose rendering began before the disk was listed is read from it all the same", async () => {
+    const first = await open();
+    await first.fill();
+    first.disk.listMs = 200;
+    const second = new EngineRig(first.disk);
+    second.pool.frameMs = 3000;
+    second.configure({});
+    second.reopen(moving(), "open");
+    await second.run(400);
+    expect(second.shown).toHaveLength(1);
+    expect([second.held(IN_MEMORY), second.status.rendered]).toEqual([1, 0]);
   });
 
   test("nothing is written while playing", async () => {

@@ -57,7 +57,9 @@ test("orders are stopped without the bakes beside them", () => {
 
 test("what is over is under way no more, and its number is not given again", () => {
   const { jobs } = table(frame("fill", "a"));
-  expect([jobs.isUnderWay("a"), jobs.count("frame")]).toEqual([true, 1]);
+  expect([jobs.isUnderWay("a"), jobs.isExpected("a"), jobs.count("frame")]).toEqual([true, true, 1]);
+  jobs.stopAll();
+  expect([jobs.isUnderWay("a"), jobs.isExpected("a")]).toEqual([true, false]);
   expect(jobs.end(0)).toMatchObject({ key: "a" });
   expect([jobs.end(0), jobs.isUnderWay("a"), jobs.size]).toEqual([undefined, false, 0]);
   expect(jobs.newId()).toBe(1);

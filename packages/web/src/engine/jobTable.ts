@@ -86,6 +86,12 @@ export class JobTable {
     return false;
   }
 
+  /** Whether it is, by work that was not asked to stop. */
+  isExpected(key: ContentKey): boolean {
+    for (const job of this.jobs.values()) if (isOfFrame(job) && job.key === key && !job.stopping) return true;
+    return false;
+  }
+
   /** What is fetched is not stopped: it is there in a moment. */
   stop(job: EngineJob): void {
     if (job.stopping || job.kind === "fetch") return;

@@ -120,7 +120,7 @@ export class Performer {
     const side = this.lacking(frame);
     if (!side) return;
     const key = side.keyOf(frame);
-    if (jobs.isUnderWay(key)) return;
+    if (jobs.isExpected(key)) return;
     if (!side.isOnDisk(frame)) {
       this.render(frame, purpose, "memory");
       return;
