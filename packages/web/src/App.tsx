@@ -3,6 +3,7 @@ import { BrowserRouter, Navigate, Route, Routes, useLocation } from "react-route
 import { useContention } from "./data/contention";
 import { send, useEngine } from "./data/engineStore";
 import { useCompositionReport } from "./data/compositionReport";
+import { liveMachine } from "./data/liveMachine";
 import { WorkspaceProvider } from "./data/workspace";
 import { BudgetStrip } from "./parts/BudgetStrip";
 import { EngineFault } from "./parts/EngineFault";
@@ -15,7 +16,10 @@ import { Waiting } from "./parts/Waiting";
 import { Preview } from "./screens/preview/Preview";
 
 const Bench = screen(async () => (await import("./screens/bench/Bench")).Bench);
-const Machine = screen(async () => (await import("./screens/machine/Machine")).Machine);
+const Machine = screen(async () => {
+  liveMachine.lookAhead();
+  return (await import("./screens/machine/Machine")).Machine;
+});
 const Storage = screen(async () => (await import("./screens/storage/Storage")).Storage);
 const Takes = screen(async () => (await import("./screens/takes/Takes")).Takes);
 const Sweep = screen(async () => (await import("./screens/sweep/Sweep")).Sweep);

@@ -1,3 +1,5 @@
+// The engine starts while the rest of the page is still made.
+import "./data/engineStore";
 import "@fontsource-variable/instrument-sans/index.css";
 import "@fontsource-variable/spline-sans-mono/index.css";
 import "bootstrap/dist/css/bootstrap.min.css";

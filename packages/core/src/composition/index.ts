@@ -6,4 +6,5 @@ export * from "./fitting";
 export { faultsOf, readJson } from "./faults";
 export * from "./history";
 export * from "./rate";
-export { DocumentError, migrateDocument, parseDocument, parseDocumentText } from "./schema";
+export { DocumentError, migrateDocument } from "./migration";
+export { parseDocument, parseDocumentText } from "./schema";

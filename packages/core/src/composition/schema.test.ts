@@ -1,6 +1,7 @@
 import { demoText, document, effect, layer } from "../../../../testing/documents";
 import { DOCUMENT_VERSION } from "./document";
-import { DocumentError, parseDocument, parseDocumentText } from "./schema";
+import { DocumentError } from "./migration";
+import { parseDocument, parseDocumentText } from "./schema";
 
 type Loose = Record<string, any>; // eslint-disable-line @typescript-eslint/no-explicit-any -- broken on purpose
 

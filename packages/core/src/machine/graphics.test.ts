@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import fc from "fast-check";
 import { bestStated, graphicsVerdict, RENDER_DEVICES, statedDevices, type DeviceTrial } from "./graphics";
-import { parseSheetText } from "./sheet";
+import { parseSheetText } from "./sheetSchema";
 
 const trial = (device: DeviceTrial["device"], rate: number): DeviceTrial => ({
   device,

@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { memoryUse, simulatedFigures, troublesOf, withAdvice, type LiveFigures } from "./live";
 import { PROGRAM_RULES } from "./programs";
-import { parseSheetText } from "./sheet";
+import { parseSheetText } from "./sheetSchema";
 
 const GIB = 2 ** 30;
 const machine = (id: string) => parseSheetText(readFileSync(`demo/machines/${id}.json`, "utf8"));

@@ -1,5 +1,6 @@
 import fc from "fast-check";
-import { adviseOn, classOf, parseProgramRules, PROGRAM_RULES, PROGRAM_TRAITS, type Program } from "./programs";
+import { parseProgramRules } from "./programRuleSchema";
+import { adviseOn, classOf, PROGRAM_RULES, PROGRAM_TRAITS, type Program } from "./programs";
 
 const GIB = 2 ** 30;
 const INSTALLED = 32 * GIB;

@@ -1,5 +1,6 @@
 import fc from "fast-check";
-import { driftSince, parseSheet, parseSheetText, SheetError, type MachineSheet } from "./sheet";
+import { driftSince, type MachineSheet } from "./sheet";
+import { parseSheet, parseSheetText, SheetError } from "./sheetSchema";
 
 const GIB = 2 ** 30;
 

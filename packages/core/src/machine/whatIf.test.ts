@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { memoryUse, simulatedFigures } from "./live";
 import { PROGRAM_RULES } from "./programs";
-import { parseSheet, parseSheetText } from "./sheet";
+import { parseSheet, parseSheetText } from "./sheetSchema";
 import { asSimulated, changedMachine } from "./whatIf";
 
 const GIB = 2 ** 30;

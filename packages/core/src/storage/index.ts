@@ -5,4 +5,5 @@ export * from "./locationSchema";
 export * from "./needs";
 export * from "./packing";
 export * from "./sequence";
+export * from "./sequenceSchema";
 export * from "./roles";

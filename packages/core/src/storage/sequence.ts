@@ -1,7 +1,5 @@
-import Joi from "joi";
 import type { Depth, FrameNumber, Rate } from "../composition";
-import { DEPTHS } from "../composition";
-import { FRAME_FORMATS, type FrameFormat } from "../formats";
+import type { FrameFormat } from "../formats";
 import type { Bytes } from "../machine";
 
 export const SEQUENCE_FORMAT = "kinetocache-sequence";
@@ -45,7 +43,7 @@ export interface Numbering {
 export const OWN_NUMBERING: Numbering = { first: 1, digits: 4 };
 
 // A number of more digits is none.
-const MOST_DIGITS = 9;
+export const MOST_DIGITS = 9;
 
 /** What is given to make one. */
 export type NewSequence = Omit<SequenceManifest, "format" | "version" | "id" | "complete" | "createdMs">;
@@ -57,44 +55,6 @@ export interface SequenceState extends SequenceManifest {
   readonly stored: number;
   readonly bytes: Bytes;
 }
-
-const frame = Joi.number().integer().min(0).max(1_000_000);
-const described = {
-  name: Joi.string().min(1).max(120).required(),
-  kind: Joi.string().valid("bake", "import").required(),
-  width: Joi.number().integer().min(1).max(16384).required(),
-  height: Joi.number().integer().min(1).max(16384).required(),
-  rate: Joi.object({
-    numerator: Joi.number().integer().min(1).max(1_000_000).required(),
-    denominator: Joi.number().integer().min(1).max(1_000_000).required(),
-  }).required(),
-  depth: Joi.string()
-    .valid(...DEPTHS)
-    .required(),
-  fileFormat: Joi.string()
-    .valid(...FRAME_FORMATS)
-    .required(),
-  frames: Joi.number().integer().min(1).max(1_000_000).required(),
-  gaps: Joi.array().items(frame).unique().required(),
-  numbering: Joi.object({
-    first: Joi.number().integer().min(-999_999_999).max(999_999_999).required(),
-    digits: Joi.number().integer().min(1).max(MOST_DIGITS).required(),
-  }),
-  about: Joi.string().allow("").max(65536).required(),
-};
-
-export const newSequenceSchema = Joi.object<NewSequence>(described);
-
-export const sequenceSchema = Joi.object<SequenceManifest>({
-  ...described,
-  format: Joi.string().valid(SEQUENCE_FORMAT).required(),
-  version: Joi.number().valid(SEQUENCE_VERSION).required(),
-  id: Joi.string()
-    .pattern(/^[0-9a-z-]{1,40}$/)
-    .required(),
-  complete: Joi.boolean().required(),
-  createdMs: Joi.number().required(),
-});
 
 /** Name of the file of a frame: `name.0001.png`, `name.-0001.png`. */
 export function numberedName(

@@ -1,7 +1,6 @@
-import Joi from "joi";
 import type { Bytes } from "../machine";
 import type { SweepItem } from "./item";
-import { ITEM_KINDS, type ItemKind } from "./ruleFile";
+import type { ItemKind } from "./ruleFile";
 
 /** What goes first when a cap is passed. */
 export const CAP_ORDERS = ["least recently used", "quickest to rebuild", "largest first"] as const;
@@ -28,35 +27,6 @@ export interface CleaningRule {
   /** It only applies while the drive has less than this free. */
   readonly whenFreeBelow?: Bytes;
 }
-
-const bytes = Joi.number()
-  .integer()
-  .min(0)
-  .max(2 ** 60);
-export const cleaningRuleSchema = Joi.object<CleaningRule>({
-  id: Joi.string().min(1).max(40).required(),
-  on: Joi.boolean().required(),
-  kinds: Joi.array()
-    .items(Joi.string().valid(...ITEM_KINDS))
-    .unique()
-    .required(),
-  drive: Joi.string().min(1).max(4096),
-  action: Joi.alternatives(
-    Joi.object({
-      kind: Joi.string().valid("age").required(),
-      days: Joi.number().integer().min(1).max(36_500).required(),
-    }),
-    Joi.object({
-      kind: Joi.string().valid("cap").required(),
-      bytes: bytes.required(),
-      order: Joi.string()
-        .valid(...CAP_ORDERS)
-        .required(),
-    }),
-    Joi.object({ kind: Joi.string().valid("close", "never").required() }),
-  ).required(),
-  whenFreeBelow: bytes,
-});
 
 export const DEFAULT_CLEANING_RULES: readonly CleaningRule[] = [
   { id: "frames", on: false, kinds: ["frames"], action: { kind: "age", days: 30 } },

@@ -3,7 +3,8 @@ import { emptyTree, type FileTree } from "./fileTree";
 import { findItems } from "./foundItem";
 import { classifyFound, projectOfFile, type ProjectKnowledge, type SweepMark } from "./foundState";
 import { isSafePath, planSweep } from "./plan";
-import { compileRules, DEFAULT_RULE_FILE, explainPath, projectKey, ruleFileSchema, type RuleFile } from "./ruleFile";
+import { compileRules, DEFAULT_RULE_FILE, explainPath, projectKey, type RuleFile } from "./ruleFile";
+import { ruleFileSchema } from "./ruleFileSchema";
 
 const NOW = Date.UTC(2026, 4, 2, 12);
 const DAY = 24 * 3600 * 1000;

@@ -1,4 +1,5 @@
 export * from "./cleaningRule";
+export * from "./cleaningRuleSchema";
 export * from "./columns";
 export * from "./fileTree";
 export * from "./foundItem";
@@ -12,4 +13,5 @@ export * from "./plan";
 export * from "./reachable";
 export * from "./report";
 export * from "./ruleFile";
+export * from "./ruleFileSchema";
 export * from "./settings";

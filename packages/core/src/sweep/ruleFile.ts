@@ -1,5 +1,4 @@
-import Joi from "joi";
-import { anyOf, compilePattern, PatternError, type NameTest, type Pattern } from "./pattern";
+import { anyOf, compilePattern, type NameTest, type Pattern } from "./pattern";
 
 /** What an item is. */
 export const ITEM_KINDS = ["frames", "baked", "proxies", "import indexes", "backups", "temporary", "logs"] as const;
@@ -67,43 +66,6 @@ export const DEFAULT_RULE_FILE: RuleFile = {
   projectFiles: ["*.project.json", "*.project", "*.proj", "*.composition.json"],
   media: ["**/{footage,media,sources,originals,camera,audio,music,stills,artwork,gathered}"],
 };
-
-/** A rule file, every pattern of which can be read. */
-export const ruleFileSchema = Joi.object<RuleFile>({
-  format: Joi.string().valid("kinetocache-rules").required(),
-  version: Joi.number().valid(1).required(),
-  items: Joi.array()
-    .max(200)
-    .items(
-      Joi.object<ItemRule>({
-        name: Joi.string().min(1).max(80).required(),
-        kind: Joi.string()
-          .valid(...ITEM_KINDS)
-          .required(),
-        item: Joi.string().valid("folder", "file").required(),
-        pattern: Joi.string().max(400).custom(readable).required(),
-        olderThanDays: Joi.number().integer().min(0).max(36_500),
-      }),
-    )
-    .required(),
-  projectFiles: Joi.array().max(100).items(Joi.string().max(200).custom(fileName)).required(),
-  media: Joi.array().max(100).items(Joi.string().max(400).custom(readable)).required(),
-});
-
-function readable(source: string, { message }: Joi.CustomHelpers): string | Joi.ErrorReport {
-  try {
-    compilePattern(source);
-    return source;
-  } catch (error) {
-    return message({ custom: "{{#label}} {{#fault}}" }, { fault: (error as PatternError).message });
-  }
-}
-
-function fileName(source: string, helpers: Joi.CustomHelpers): string | Joi.ErrorReport {
-  if (source.includes("/"))
-    return helpers.message({ custom: '{{#label}} {{#source}} is no file name: it has "/" in it' }, { source });
-  return readable(source, helpers);
-}
 
 /** A rule file with its patterns compiled. */
 export interface CompiledRules {

@@ -137,3 +137,9 @@ database
 database.version(6).stores({ costs: "id, document, keptMs, [machine+keptMs]" });
 // Measurements say how much they count; those of before do not.
 database.version(7).upgrade((transaction) => transaction.table("costs").clear());
+// Trials are known by the composition's id now, not by its name, and are soon made anew.
+database
+  .version(8)
+  .upgrade((transaction) =>
+    transaction.table("settings").bulkDelete(["graphicsTrial", "parallelTrial", "decodingTrial", "formatTrial"]),
+  );

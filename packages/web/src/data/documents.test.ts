@@ -1,6 +1,6 @@
 /** @jest-environment node */
 import "fake-indexeddb/auto";
-import { currentDocument } from "@kinetocache/core";
+import { currentDocument, parseDocumentText, type Document } from "@kinetocache/core";
 import { demoText } from "../../../../testing/documents";
 import { database } from "./database";
 import {
@@ -18,7 +18,7 @@ import {
 const DEMO = Object.fromEntries(
   ["night-roost", "flyway-titles", "ringing-station", "estuary-map"].map((id) => [
     id,
-    (): Promise<unknown> => Promise.resolve(JSON.parse(demoText(id))),
+    () => Promise.resolve(JSON.parse(demoText(id)) as Document),
   ]),
 );
 
@@ -38,6 +38,10 @@ const exposure = (value: number) => {
     edit: { kind: "effectParameter", layer: graded.id, effect: grade.id, name: "exposure", value },
   } as const;
 };
+
+test("the demo ships as it is stored: valid, and of this version", () => {
+  for (const id of Object.keys(DEMO)) expect(parseDocumentText(demoText(id))).toEqual(JSON.parse(demoText(id)));
+});
 
 test("the demo is added once, and its first composition is there", async () => {
   await addDemo(DEMO);

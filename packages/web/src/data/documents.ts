@@ -2,8 +2,6 @@ import {
   commitEdit,
   currentDocument,
   mainComposition,
-  parseDocument,
-  parseDocumentText,
   redo,
   startHistory,
   undo,
@@ -13,8 +11,6 @@ import {
 } from "@kinetocache/core";
 import { NO_LAYER_CHOICES } from "../engine/protocol/command";
 import { database, type StoredDocument } from "./database";
-
-/** The demo compositions. */
 
 /** The composition that a first start opens. */
 export const FIRST_DOCUMENT = "night-roost";
@@ -38,9 +34,9 @@ const FIRST_DEMO = ["night-roost", "ringing-station", "estuary-map"];
 
 /**
  * Adds the demo compositions that were never added here; one that was removed stays away.
- * @param demo loads each by its id @throws Error when one that is missing cannot be loaded
+ * @param demo loads each by its id; as they ship they are valid @throws Error when one that is missing cannot be loaded
  */
-export async function addDemo(demo: Readonly<Record<string, () => Promise<unknown>>>): Promise<void> {
+export async function addDemo(demo: Readonly<Record<string, () => Promise<Document>>>): Promise<void> {
   const { documents, settings } = database;
   const missing = async () => {
     const isNew = (await documents.count()) === 0;
@@ -48,7 +44,7 @@ export async function addDemo(demo: Readonly<Record<string, () => Promise<unknow
     const added = new Set([...(kept ?? (isNew ? [] : FIRST_DEMO)), ...(await documents.toCollection().primaryKeys())]);
     return Object.keys(demo).filter((id) => !added.has(id));
   };
-  const loaded = await Promise.all((await missing()).map(async (id) => parseDocument(await demo[id]!())));
+  const loaded = await Promise.all((await missing()).map((id) => demo[id]!()));
   await database.transaction("rw", documents, settings, async () => {
     // Another tab may have been faster.
     const still = new Set(await missing());
@@ -108,6 +104,7 @@ export async function changeBeside(
  * @throws DocumentError with the reasons and places; nothing is stored then
  */
 export async function importDocument(text: string): Promise<StoredDocument> {
+  const { parseDocumentText } = await import("./documentText");
   const document = parseDocumentText(text);
   return database.transaction("rw", database.documents, async () => {
     const taken = new Set(await database.documents.toCollection().primaryKeys());

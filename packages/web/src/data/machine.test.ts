@@ -48,11 +48,8 @@ test("what a sheet knows and this application does not is left out; what it lack
   });
 });
 
-test("machine settings change one by one, and a damaged record is not taken", async () => {
+test("machine settings change one by one", async () => {
   await changeMachineSettings({ keptFreeBytes: 5 });
   await changeMachineSettings({ chosen: "Tower" });
   expect((await database.settings.get("machine"))?.value).toEqual({ keptFreeBytes: 5, chosen: "Tower" });
-  await database.settings.put({ key: "machine", value: { keptFreeBytes: -3 } });
-  await changeMachineSettings({ chosen: "Tower" });
-  expect((await database.settings.get("machine"))?.value).toEqual({ chosen: "Tower" });
 });

@@ -1,7 +1,5 @@
 import {
   keptFreeBytes,
-  LEAST_HOST_LIMIT,
-  parseSheet,
   PROGRAM_RULES,
   SHEET_FORMAT,
   SHEET_VERSION,
@@ -13,7 +11,6 @@ import {
   type SheetSettings,
 } from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
-import Joi from "joi";
 import { useMemo } from "react";
 import type { Adapter } from "../engine/gpu/adapters";
 import { STORE_POLICIES, type PreviewSettings } from "../engine/protocol/command";
@@ -28,15 +25,8 @@ interface MachineSettings {
   readonly hostLimitBytes?: number;
 }
 
-const schema = Joi.object<MachineSettings>({
-  chosen: Joi.string().max(200),
-  keptFreeBytes: Joi.number().integer().min(0),
-  hostLimitBytes: Joi.number().integer().min(LEAST_HOST_LIMIT),
-});
-
 async function loadMachineSettings(): Promise<MachineSettings> {
-  const { error, value } = schema.validate((await database.settings.get("machine"))?.value ?? {});
-  return error ? {} : value;
+  return ((await database.settings.get("machine"))?.value ?? {}) as MachineSettings;
 }
 
 export async function changeMachineSettings(change: MachineSettings): Promise<void> {
@@ -76,6 +66,7 @@ export function useChosenMachine(): OtherMachine | undefined {
 export async function addMachine(sheet: MachineSheet, taken: readonly OtherMachine[]): Promise<void> {
   if (taken.some((other) => other.sheet.name === sheet.name))
     throw new Error(`There is a machine called "${sheet.name}" already; give this one another name.`);
+  const { parseSheet } = await import("./sheetChecks");
   await database.sheets.add({ sheet: parseSheet(sheet) });
   await changeMachineSettings({ chosen: sheet.name });
 }

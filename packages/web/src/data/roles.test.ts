@@ -13,10 +13,7 @@ test("a role is given, given elsewhere, and taken away, the others left alone", 
   expect(await kept()).toEqual({ proxies: "fast" });
 });
 
-test("roles given at once are all kept; what is damaged counts as none", async () => {
+test("roles given at once are all kept", async () => {
   await Promise.all([assignRole("proxies", "a"), assignRole("scratch", "b"), assignRole("baked frames", "c")]);
   expect(await kept()).toEqual({ proxies: "a", scratch: "b", "baked frames": "c" });
-  await database.settings.put({ key: "roles", value: { "top secret": 7 } });
-  await assignRole("scratch", "b");
-  expect(await kept()).toEqual({ scratch: "b" });
 });

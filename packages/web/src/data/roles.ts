@@ -1,13 +1,9 @@
-import { ROLES, type Assignment, type Role } from "@kinetocache/core";
+import type { Assignment, Role } from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
-import Joi from "joi";
 import { database } from "./database";
 
-const schema = Joi.object<Assignment>(Object.fromEntries(ROLES.map((role) => [role, Joi.string().max(40)])));
-
 async function readRoles(): Promise<Assignment> {
-  const { error, value } = schema.validate((await database.settings.get("roles"))?.value ?? {});
-  return error ? {} : value;
+  return ((await database.settings.get("roles"))?.value ?? {}) as Assignment;
 }
 
 /** Which location has which role, beside that of the disk cache, which the preview settings say. */

@@ -13,7 +13,7 @@ import type {
   SequenceState,
   StartupEntry,
 } from "@kinetocache/core";
-import { useEffect, useState } from "react";
+import { useEffect } from "react";
 import useSWR, { mutate, type SWRResponse } from "swr";
 
 /** What the server says of a folder with frames. */
@@ -159,25 +159,6 @@ export function useStartup(): SWRResponse<readonly StartupEntry[] | null, Reques
 
 export function useSimulatedMachines(): SWRResponse<readonly MachineSheet[], RequestError> {
   return useSWR<readonly MachineSheet[], RequestError>("/api/machine/simulated", read, ONCE);
-}
-
-/**
- * The machine as it is, again every two seconds while a component uses it. The browser asks again by itself when
- * the server was gone.
- */
-export function useLiveMachine(): { readonly figures: LiveFigures | undefined; readonly lost: boolean } {
-  const [figures, setFigures] = useState<LiveFigures>();
-  const [lost, setLost] = useState(false);
-  useEffect(() => {
-    const events = new EventSource("/api/machine/live");
-    events.onmessage = ({ data }: MessageEvent<string>) => {
-      setFigures(JSON.parse(data) as LiveFigures);
-      setLost(false);
-    };
-    events.onerror = () => setLost(true);
-    return () => events.close();
-  }, []);
-  return { figures, lost };
 }
 
 /** What slowed the machine down since the question before: conditions, and what synchronises or backs up. */

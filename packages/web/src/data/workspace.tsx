@@ -196,7 +196,7 @@ export function WorkspaceProvider({
     if (!state) return;
     const { fraction } = inForce(state.settings);
     const { depth } = currentDocument(state.stored.history);
-    send({ kind: "storeAs", forms: measuredForms(trials, state.stored.name, { fraction, depth }) });
+    send({ kind: "storeAs", forms: measuredForms(trials, state.stored.id, { fraction, depth }) });
   }, [state, trials]);
 
   const changeAside = useCallback(
@@ -268,18 +268,16 @@ export function WorkspaceProvider({
         if (event.kind === "baked") void takeBake(event.bake);
         if (event.kind === "graphicsTrial") {
           const { fraction, parallel } = inForce(latestSettings.current!);
-          void keepTrial("graphicsTrial", known.current!.name, { fraction, parallel, results: event.results }).catch(
-            lost,
-          );
+          void keepTrial("graphicsTrial", known.current!, { fraction, parallel, results: event.results }).catch(lost);
         }
         if (event.kind === "formatTrial") {
-          const { name, history } = known.current!;
+          const open = known.current!;
           const { fraction } = inForce(latestSettings.current!);
-          void keepFormats(name, { fraction, depth: currentDocument(history).depth }, event.results).catch(lost);
+          void keepFormats(open, { fraction, depth: currentDocument(open.history).depth }, event.results).catch(lost);
         }
         if (event.kind === "costs") void keepCosts(event.record).catch(lost);
         if (event.kind === "parallelCurve")
-          void keepTrial("parallelTrial", known.current!.name, { points: event.points }).catch(lost);
+          void keepTrial("parallelTrial", known.current!, { points: event.points }).catch(lost);
         if (event.kind === "take") void takeMeasured.current(event.take);
       }),
     [notify, takeBake],

@@ -150,7 +150,7 @@ function ReadBackGauge() {
   const trials = useTrial("formatTrial");
   const { fraction } = inForce(settings);
   const { depth } = document;
-  const formats = formatsOf(trials, composition.name, { fraction, depth });
+  const formats = formatsOf(trials, document.id, { fraction, depth });
   const readRate = useEngine((state) => state.status?.readRate);
   // Before anything was read back for playback, what was measured where frames are kept.
   const rate = readRate ?? (location && formatInUse(location, formats)?.readRate);

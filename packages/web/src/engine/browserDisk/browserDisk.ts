@@ -45,11 +45,14 @@ export interface BrowserPlace {
 }
 
 interface Notes {
+  readonly version?: number;
   readonly settings: LocationSettings;
   readonly growth: readonly FillSample[];
 }
 
 const NOTES = "notes.json";
+// Raised when the notes take another form.
+const VERSION = 1;
 
 /** Frames in the browser's own storage. One tab has it at a time; the others are told so. */
 export class BrowserDisk implements FrameStorage {
@@ -104,10 +107,9 @@ export class BrowserDisk implements FrameStorage {
     file.read(bytes, 0);
     if (bytes.byteLength === 0) return;
     try {
-      const { settings, growth } = JSON.parse(new TextDecoder().decode(bytes)) as Notes;
-      // Most of this worker's program would be the checks, which a first visit needs none of.
-      const { settingsOf } = await import("./settings");
-      this.settings = settingsOf(settings);
+      const { version, settings, growth } = JSON.parse(new TextDecoder().decode(bytes)) as Notes;
+      // What another release wrote is checked, by what would be most of this worker's program.
+      this.settings = version === VERSION ? settings : (await import("./settings")).settingsOf(settings);
       this.growth = growth.filter(({ atMs, bytes: full }) => Number.isFinite(atMs) && Number.isFinite(full));
     } catch (error) {
       console.warn(`The notes of the browser's storage were damaged (${(error as Error).message}); defaults apply`);
@@ -115,7 +117,7 @@ export class BrowserDisk implements FrameStorage {
   }
 
   private writeNotes(): void {
-    const notes: Notes = { settings: this.settings, growth: this.growth };
+    const notes: Notes = { version: VERSION, settings: this.settings, growth: this.growth };
     const bytes = new TextEncoder().encode(JSON.stringify(notes));
     this.notes?.write(bytes, 0);
     this.notes?.truncate(bytes.byteLength);

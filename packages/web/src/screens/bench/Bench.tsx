@@ -111,10 +111,10 @@ function useBudgets(standing: Standing): readonly Budget[] {
 /** What the last trial of this composition says against the device in use, where the difference is no noise. */
 function fasterDevice(
   trial: GraphicsTrial | undefined,
-  composition: string,
+  document: string,
   present: RenderDevice,
 ): StepStanding["faster"] {
-  const results = trial?.composition === composition ? trial.results : [];
+  const results = trial?.of.id === document ? trial.results : [];
   const verdict = graphicsVerdict(results);
   const now = results.find(({ device }) => device === present);
   if (!verdict || verdict.close || verdict.best === present || !now || !("rate" in now)) return undefined;
@@ -145,7 +145,7 @@ function useSteps(standing: Standing): readonly NextStep[] {
     smallerShare: smaller === undefined ? undefined : (smaller / settings.fraction) ** 2,
     fillMs: useEngine((engine) => engine.status?.filling.intoMemoryMs),
     fills: settings.background === "Idle",
-    faster: fasterDevice(useTrial("graphicsTrial"), composition.name, settings.effectsOn),
+    faster: fasterDevice(useTrial("graphicsTrial"), document.id, settings.effectsOn),
     isMeasured: standing.summary !== undefined,
     isRealTime: standing.isRealTime,
   });

@@ -36,7 +36,7 @@ export function DecodingPanel() {
   const clip = largestClip(document.assets);
   const measure = () => {
     setMeasuring(true);
-    measureDecoding(composition.name, clip!)
+    measureDecoding({ id: document.id, name: composition.name }, clip!)
       .catch((error: Error) => notify(`Decoding could not be measured: ${error.message}`))
       .finally(() => setMeasuring(false));
   };
@@ -51,8 +51,7 @@ export function DecodingPanel() {
       </h3>
       {trial ? (
         <p>
-          <strong>{verdictOf(trial.results, trial.composition)}</strong>{" "}
-          <small>{agoText(trial.atMs, Date.now())}</small>
+          <strong>{verdictOf(trial.results, trial.of.name)}</strong> <small>{agoText(trial.atMs, Date.now())}</small>
         </p>
       ) : (
         <p className="empty">

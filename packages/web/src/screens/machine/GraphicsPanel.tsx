@@ -85,7 +85,7 @@ export function GraphicsPanel({ hardware }: { readonly hardware: Hardware | unde
   const results = trial?.results;
   const { effectsOn } = settings;
   const isMissing = adapters !== undefined && !rows.some(({ choices }) => choices.includes(effectsOn));
-  const verdict = trial && verdictText(trial.results, rows, trial.composition);
+  const verdict = trial && verdictText(trial.results, rows, trial.of.name);
   const inUse = rows.find(({ choices }) => choices.includes(effectsOn));
   const best = verdict?.best;
   const bestRow = best && rows.find(({ choices }) => choices.includes(best));

@@ -16,7 +16,8 @@ import {
   useMachineSettings,
   useSimulatedFigures,
 } from "../../data/machine";
-import { useHardware, useLiveMachine } from "../../data/server";
+import { useLiveMachine } from "../../data/liveMachine";
+import { useHardware } from "../../data/server";
 import { SMALLEST_BUDGET } from "../../data/settings";
 import { useWorkspace } from "../../data/workspace";
 import { previewQuality } from "../../engine/tradeOffs";

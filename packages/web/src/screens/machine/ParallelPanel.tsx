@@ -29,7 +29,7 @@ export function ParallelPanel({ cores }: { readonly cores: number }) {
       <h2>
         Frames in parallel{" "}
         <small>
-          rendered a second, nothing cached{trial ? `; ${trial.composition}, ${agoText(trial.atMs, Date.now())}` : ""}
+          rendered a second, nothing cached{trial ? `; ${trial.of.name}, ${agoText(trial.atMs, Date.now())}` : ""}
         </small>
       </h2>
       {data && best ? (

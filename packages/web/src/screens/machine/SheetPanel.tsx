@@ -1,4 +1,4 @@
-import { driftSince, parseSheetText, type Drift, type Hardware, type MachineSheet } from "@kinetocache/core";
+import { driftSince, type Drift, type Hardware, type MachineSheet } from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
 import { Trash2 } from "lucide-react";
 import { useRef, useState } from "react";
@@ -8,7 +8,6 @@ import Table from "react-bootstrap/Table";
 import { database, type StoredSheet } from "../../data/database";
 import { useAdapters } from "../../data/graphics";
 import { changeMachineSettings, settingsOfSheet, sheetOf, useMachineSettings } from "../../data/machine";
-import { acceptSettings } from "../../data/settings";
 import { useWorkspace } from "../../data/workspace";
 import { download } from "../../parts/download";
 import { agoText, bytesText } from "../../parts/format";
@@ -98,13 +97,15 @@ export function SheetPanel({ hardware }: { readonly hardware: Hardware | undefin
   const bringIn = async (chosen: File | undefined) => {
     if (!chosen) return;
     try {
+      const { parseSheetText } = await import("../../data/sheetChecks");
       add(parseSheetText(await chosen.text()));
     } catch (error) {
       notify(refusalText(chosen.name, error));
     }
   };
-  const putBack = ({ sheet }: StoredSheet) => {
+  const putBack = async ({ sheet }: StoredSheet) => {
     try {
+      const { acceptSettings } = await import("../../data/sheetChecks");
       changeSettings(acceptSettings(settingsOfSheet(sheet.settings, settings)));
       const kept = sheet.settings.keptFreeBytes;
       void changeMachineSettings({

@@ -51,7 +51,7 @@ export function FormatPanel({ location, trials }: FormatPanelProps) {
         Formats{" "}
         <small>
           {own.length > 0
-            ? `${framesText(own[0]!.frames)} of ${trials!.composition} at ${fractionText(trials!.fraction)}, ${agoText(trials!.atMs, Date.now())}`
+            ? `${framesText(own[0]!.frames)} of ${trials!.of.name} at ${fractionText(trials!.fraction)}, ${agoText(trials!.atMs, Date.now())}`
             : `not measured with ${composition.name} here yet`}
         </small>
       </h2>

@@ -43,7 +43,7 @@ export function Storage() {
   const readBack = useEngine((state) => state.status?.readRate);
   const { fraction } = inForce(settings);
   const bytes = frameBytes(composition, fraction, document.depth);
-  const formats = formatsOf(trials, composition.name, { fraction, depth: document.depth });
+  const formats = formatsOf(trials, document.id, { fraction, depth: document.depth });
   const listing = drives.data ?? (error ? { drives: [], tests: [] } : undefined);
   if (!listing || !roles || locations.length === 0) return <Waiting for="Looking at the drives…" />;
 
