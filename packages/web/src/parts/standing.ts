@@ -27,14 +27,16 @@ export interface Standing extends RangeFigures {
 /** Undefined while the timeline is being read. */
 export function useStanding(): Standing | undefined {
   const { composition, document, settings, layers, bakes } = useWorkspace();
-  const state = useMemo(() => documentKey(document), [document]);
   const timeline = useEngine((engine) => engine.timeline);
   const range = useEngine((engine) => engine.status?.range);
   const outlook = useEngine((engine) => engine.outlook);
   const take = useLiveQuery(() => database.takes.where("document.id").equals(document.id).last(), [document.id]);
+  const isCompared = take !== undefined;
+  const state = useMemo(() => (isCompared ? documentKey(document) : undefined), [document, isCompared]);
   if (!timeline || !range || timeline.costs.length !== composition.duration) return undefined;
   const figures = sumUp(timeline, range, frameBudgetMs(composition.rate));
-  const isSame = take !== undefined && playedTheSame(take, { state, settings, layers, bakes, range });
+  const isSame =
+    take !== undefined && state !== undefined && playedTheSame(take, { state, settings, layers, bakes, range });
   const summary = isSame && speaksForNow(take, figures) ? take.summary : undefined;
   const rate = rateText(framesPerSecond(composition.rate));
   return {

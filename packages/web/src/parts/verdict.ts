@@ -4,7 +4,7 @@ import type { StoredTake } from "../data/database";
 import type { LayerChoices, PreviewSettings } from "../engine/protocol/command";
 import type { TimelineData } from "../engine/previewTimeline";
 import { takeTerms } from "../engine/tradeOffs";
-import { framesText, percentText, rateText } from "./format";
+import { framesText, groupedText, percentText, rateText } from "./format";
 
 /** Costs and residency of the in–out range, summed up. */
 export interface RangeFigures {
@@ -102,7 +102,7 @@ export function detailOf(
     const { reachedRate, skipped, late } = take.summary;
     return `last take: ${rateText(reachedRate)} of ${rate} fps, ${skipped} skipped, ${late} late`;
   }
-  const count = held === frames ? `all ${framesText(frames)}` : `${held.toLocaleString("en")} of ${framesText(frames)}`;
+  const count = held === frames ? `all ${framesText(frames)}` : `${groupedText(held)} of ${framesText(frames)}`;
   const basis = `estimated, ${count} held`;
   if (!take) return `${basis}; measure a take to know`;
   const { summary, heldAtStart } = take;

@@ -7,7 +7,7 @@ import { useWorkspace } from "../../data/workspace";
 import { BACKGROUNDS } from "../../engine/protocol/command";
 import { Amount } from "../../parts/Amount";
 import { Choice } from "../../parts/Choice";
-import { bytesText, framesText, msText } from "../../parts/format";
+import { bytesText, framesText, groupedText, msText } from "../../parts/format";
 import { FramePanel } from "./FramePanel";
 import { MemorySlider } from "./MemorySlider";
 
@@ -93,7 +93,7 @@ export function CachePanel({ selected }: { readonly selected: string | undefined
       <MemorySlider />
       {memory && memory.branches > 0 ? (
         <p className="control-note">
-          In it: {framesText(memory.frames)}, and cached layer images {memory.branches.toLocaleString("en")} times (
+          In it: {framesText(memory.frames)}, and cached layer images {groupedText(memory.branches)} times (
           {bytesText(memory.branchBytes)}), which make way for frames.
         </p>
       ) : null}

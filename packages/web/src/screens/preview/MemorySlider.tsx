@@ -12,7 +12,7 @@ import { useEngine } from "../../data/engineStore";
 import { useMachine } from "../../data/server";
 import { SMALLEST_BUDGET } from "../../data/settings";
 import { useWorkspace } from "../../data/workspace";
-import { bytesText, fractionText } from "../../parts/format";
+import { bytesText, fractionText, framesText } from "../../parts/format";
 import { NumberField } from "../../parts/NumberField";
 
 const GIB = 2 ** 30;
@@ -50,8 +50,7 @@ export function MemorySlider() {
       <div className="control-head">
         <label htmlFor="memory-budget">Memory budget</label>
         <output className="mono" htmlFor="memory-budget">
-          {framesThatFit(budget, bytes).toLocaleString("en")} frames ={" "}
-          {secondsHeld(frames, composition.rate).toFixed(1)} s
+          {framesText(framesThatFit(budget, bytes))} = {secondsHeld(frames, composition.rate).toFixed(1)} s
         </output>
       </div>
       <div className="control-row">

@@ -1,5 +1,5 @@
 import { useStanding } from "../../parts/standing";
-import { framesText } from "../../parts/format";
+import { framesText, groupedText } from "../../parts/format";
 import { VariantBar } from "./VariantBar";
 
 /** The answer first: does it play in real time, and what is held. */
@@ -21,7 +21,7 @@ export function Verdict() {
       <span className="verdict-held">
         {inMemory === frames
           ? `all ${framesText(frames)} in memory`
-          : `${inMemory.toLocaleString("en")} of ${framesText(frames)} in memory`}
+          : `${groupedText(inMemory)} of ${framesText(frames)} in memory`}
       </span>
       <VariantBar />
     </div>

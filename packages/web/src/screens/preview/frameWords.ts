@@ -1,5 +1,5 @@
 import type { CacheChange, Explanation, LayerExplanation } from "../../engine/protocol/event";
-import { bytesText, framesText, msText } from "../../parts/format";
+import { bytesText, framesText, groupedText, msText } from "../../parts/format";
 
 const CAUSES: Readonly<Record<CacheChange["cause"], string>> = { edit: "The edit", undo: "Undo", redo: "Redo" };
 
@@ -33,7 +33,7 @@ export function evictionText(explanation: Explanation): string {
   const place =
     standing.before === 0
       ? "It goes first when room is needed"
-      : `${standing.before.toLocaleString("en")} of ${standing.entries.toLocaleString("en")} go before it`;
+      : `${groupedText(standing.before)} of ${groupedText(standing.entries)} go before it`;
   if (rule === "playback")
     return `${place}: ${nextUse === undefined ? "the loop does not show it again" : `it is needed in ${framesText(nextUse)}`}.`;
   if (!parts) return `${place}.`;

@@ -12,11 +12,10 @@ import {
   useOfferedFolders,
   useSweepFolders,
 } from "../../data/sweep";
-import { agoText, bytesText, durationText, momentText } from "../../parts/format";
+import { agoText, bytesText, countText, durationText, momentText } from "../../parts/format";
 import { LongText } from "../../parts/LongText";
 import { Waiting } from "../../parts/Waiting";
 import { useAttempt } from "./attempt";
-import { countText } from "./sweepWords";
 
 /** One path a line. */
 function pathsOf(text: string): string[] {

@@ -27,11 +27,11 @@ import {
 } from "../../data/sweep";
 import { useWorkspace } from "../../data/workspace";
 import { download } from "../../parts/download";
-import { agoText, bytesText, durationText, percentText } from "../../parts/format";
+import { agoText, bytesText, countText, durationText, percentText } from "../../parts/format";
 import { NumberField } from "../../parts/NumberField";
 import { Waiting } from "../../parts/Waiting";
 import { useAttempt } from "./attempt";
-import { countText, goesText, kindText, projectText, stayedText } from "./sweepWords";
+import { goesText, kindText, projectText, stayedText } from "./sweepWords";
 
 const MOST_NAMES = 3;
 const MOST_LISTED = 200;

@@ -22,7 +22,7 @@ import { useMarks } from "../../data/marks";
 import { useDrives } from "../../data/server";
 import { holdSelection, planSelection, restoreBatch } from "../../data/sweep";
 import { download } from "../../parts/download";
-import { bytesText, durationText } from "../../parts/format";
+import { bytesText, countText, durationText, groupedText } from "../../parts/format";
 import { Waiting } from "../../parts/Waiting";
 import { useAttempt } from "./attempt";
 import { DriveBars } from "./DriveBars";
@@ -47,7 +47,7 @@ import {
 } from "./ledgerView";
 import { PlanPanel } from "./PlanPanel";
 import { SkippedList } from "./SkippedList";
-import { countText, kindText, projectText } from "./sweepWords";
+import { kindText, projectText } from "./sweepWords";
 
 /** What was looked at, and what it was asked for. */
 type Plan = Omit<SweepPlan, "items"> & { readonly items: number; readonly chosen: readonly SweepItem[] };
@@ -365,7 +365,7 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
             ))}
           </ToggleButtonGroup>
           <span>
-            {countText(listed.length, "item")} listed, {chosenItems.length.toLocaleString("en")} of them selected
+            {countText(listed.length, "item")} listed, {groupedText(chosenItems.length)} of them selected
           </span>
           {hidden.length > 0 ? (
             <span role="status">

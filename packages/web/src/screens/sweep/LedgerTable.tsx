@@ -3,7 +3,7 @@ import { ChevronDown, ChevronRight } from "lucide-react";
 import { memo, useEffect, useRef, useState, type KeyboardEvent } from "react";
 import { shortPath } from "../../data/locations";
 import { isRegistered } from "../../data/marks";
-import { agoText, bytesText } from "../../parts/format";
+import { agoText, bytesText, groupedText } from "../../parts/format";
 import { isSelectable, itemKey, type LedgerRow, type Share, type Sort, type SortColumn } from "./ledgerView";
 import { useRows } from "../../parts/rows";
 import { itemText, kindText, projectText, rebuildText } from "./sweepWords";
@@ -129,7 +129,7 @@ const GroupRow = memo(function GroupRow({
           )}
         </button>
         <strong title={name}>{name}</strong>
-        <small>{group.items.length.toLocaleString("en")}</small>
+        <small>{groupedText(group.items.length)}</small>
       </span>
       <span role="gridcell">{kindText(group.kind)}</span>
       <span role="gridcell" className="ledger-state" title={group.reason}>

@@ -2,13 +2,13 @@ import type { SweepItem, SweepPlan } from "@kinetocache/core";
 import { useMemo, useRef } from "react";
 import Button from "react-bootstrap/Button";
 import type { LedgerPlace } from "../../data/ledger";
-import { bytesText, durationText } from "../../parts/format";
+import { bytesText, countText, durationText } from "../../parts/format";
 import { LongText } from "../../parts/LongText";
 import { useRows } from "../../parts/rows";
 import { SkippedList } from "./SkippedList";
 import { isRegistered } from "../../data/marks";
 import { itemKey } from "./ledgerView";
-import { countText, itemText, rebuildText } from "./sweepWords";
+import { itemText, rebuildText } from "./sweepWords";
 
 interface PlanPanelProps {
   /** With all that was chosen; what of it is skipped does not go. */

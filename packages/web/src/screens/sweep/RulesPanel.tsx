@@ -16,13 +16,13 @@ import Form from "react-bootstrap/Form";
 import { useDrives } from "../../data/server";
 import { changeSweepSettings, restoreBatch, runRules, useRulePreviews, useSweepSettings } from "../../data/sweep";
 import { useWorkspace } from "../../data/workspace";
-import { bytesText, momentText } from "../../parts/format";
+import { bytesText, countText, momentText } from "../../parts/format";
 import { NumberField } from "../../parts/NumberField";
 import { Waiting } from "../../parts/Waiting";
 import { useAttempt } from "./attempt";
 import { RuleFilePanel } from "./RuleFilePanel";
 import { SkippedList } from "./SkippedList";
-import { conflictText, countText, kindText, ruleText } from "./sweepWords";
+import { conflictText, kindText, ruleText } from "./sweepWords";
 
 const GIB = 2 ** 30;
 const ACTIONS: readonly { readonly kind: RuleAction["kind"]; readonly label: string }[] = [

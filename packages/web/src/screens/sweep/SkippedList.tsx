@@ -1,5 +1,5 @@
+import { countText } from "../../parts/format";
 import type { Skipped } from "@kinetocache/core";
-import { countText } from "./sweepWords";
 
 // More than anybody reads; the others are counted.
 const MOST_LISTED = 100;

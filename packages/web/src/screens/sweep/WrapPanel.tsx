@@ -14,10 +14,9 @@ import {
   useWrapState,
 } from "../../data/sweep";
 import { useWorkspace } from "../../data/workspace";
-import { bytesText, durationText } from "../../parts/format";
+import { bytesText, countText, durationText } from "../../parts/format";
 import { Waiting } from "../../parts/Waiting";
 import { useAttempt } from "./attempt";
-import { countText } from "./sweepWords";
 
 const MOST_LISTED = 200;
 // No full path begins with that.

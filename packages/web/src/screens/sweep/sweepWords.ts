@@ -6,11 +6,7 @@ import {
   type SweepItem,
   type SweepSettings,
 } from "@kinetocache/core";
-import { bytesText, durationText, fractionText } from "../../parts/format";
-
-export function countText(count: number, what: string): string {
-  return `${count.toLocaleString("en")} ${what}${count === 1 ? "" : "s"}`;
-}
+import { bytesText, countText, durationText, fractionText } from "../../parts/format";
 
 /** @param stayed at least one */
 export function stayedText(stayed: readonly Stayed[]): string {
