@@ -131,6 +131,29 @@ export class Driver {
     return largest;
   }
 
+  /** Has the page and the engine give up what nobody uses any more: when they do so by themselves is chance. */
+  async collectGarbage(): Promise<void> {
+    const session = await this.page.context().newCDPSession(this.page);
+    const workers: string[] = [];
+    session.on("Target.attachedToTarget", ({ sessionId }) => workers.push(sessionId));
+    const answers: Promise<void>[] = [];
+    await session.send("Target.setAutoAttach", { autoAttach: true, waitForDebuggerOnStart: false, flatten: false });
+    for (const sessionId of workers) {
+      answers.push(
+        new Promise((resolve) =>
+          session.on("Target.receivedMessageFromTarget", (answer) => {
+            if (answer.sessionId === sessionId) resolve();
+          }),
+        ),
+      );
+      const message = JSON.stringify({ id: 1, method: "HeapProfiler.collectGarbage" });
+      await session.send("Target.sendMessageToTarget", { sessionId, message });
+    }
+    await session.send("HeapProfiler.collectGarbage");
+    await Promise.all(answers);
+    await session.detach();
+  }
+
   /** Opens Night Roost at another rate, everything else unchanged. */
   async openAtRate(framesPerSecond: number): Promise<void> {
     const text = await readFile("demo/compositions/night-roost.json", "utf8");

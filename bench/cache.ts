@@ -20,7 +20,7 @@ export const loopHitShare: Measure = () => {
 };
 
 /**
- * Growth of the page's process against the pixels held. Memory is filled once before, so that the workers have
+ * Growth of the page's process against the pixels held, without garbage. Memory is filled once before, so that the workers have
  * what they need, and nothing goes to or comes from disk: the browser's debugger, which drives the page here,
  * keeps what a page receives, up to 200 MB. Then the budget is lowered, and what was given back is measured too.
  */
@@ -35,6 +35,7 @@ export const cacheOverhead: Measure = () =>
       await driver.choose("background", "Off");
       await driver.type("Memory budget in gigabytes", "0.02");
       await driver.page.waitForTimeout(5000);
+      await driver.collectGarbage();
       return driver.pageProcessBytes();
     };
     const before = await lower();
@@ -42,6 +43,7 @@ export const cacheOverhead: Measure = () =>
     await driver.choose("background", "Idle");
     await driver.fill();
     await driver.page.waitForTimeout(3000);
+    await driver.collectGarbage();
     const full = await driver.pageProcessBytes();
     const after = await lower();
     const pixelBytes = (240 - framesBefore) * 960 * 540 * 4;
