@@ -57,6 +57,10 @@ test("axe finds nothing on any screen in either theme", async ({ page, applicati
   await expect(page.getByRole("region", { name: "Who else is using this machine" })).toBeVisible();
   expect(await inBothThemes(page)).toEqual([]);
   await page.getByRole("link", { name: "Storage" }).click();
+  await page.getByRole("button", { name: "Choose: Folder to add" }).click();
+  await expect(page.getByRole("tree", { name: "Folders" })).toBeVisible();
+  expect(await inBothThemes(page)).toEqual([]);
+  await page.keyboard.press("Escape");
   await page.getByRole("button", { name: "Test this drive" }).click();
   await expect(page.getByRole("progressbar", { name: /^Test of/ })).toBeVisible();
   expect(await inBothThemes(page)).toEqual([]);

@@ -78,7 +78,7 @@ test("the drive with the cache is listed, tested, stopped half-way, and its resu
   const left = async () => (await readdir(`${application.data}/volume`)).filter((name) => name.includes("drive-test"));
   await expect.poll(left).toEqual([]);
 
-  await panel.getByLabel("Folder to test in").fill("/no/such/folder");
+  await panel.getByRole("textbox", { name: "Folder to test in" }).fill("/no/such/folder");
   await start.click();
   await expect(page.locator(".notices")).toContainText("There is no folder /no/such/folder");
 

@@ -301,12 +301,12 @@ test("a job is wrapped: originals gathered and verified, generated files in hold
   expect(manifest).toMatchObject({ format: "kinetocache-gathered", missing: [{ reference: "footage/clip 3.mov" }] });
 
   const reopen = page.getByRole("region", { name: "Reopen" });
-  await reopen.getByLabel("Gathered folder").fill(target);
+  await reopen.getByRole("combobox", { name: "Gathered folder" }).fill(target);
   await reopen.getByRole("button", { name: "Reopen" }).click();
   await expect(reopen).toContainText("3 of 3 files of Flyway 102 are as they were, 1 missing.");
   await expect(reopen.getByRole("list", { name: "Missing media" })).toContainText("footage/clip 3.mov was missing");
   // It was put somewhere else, under another name.
-  await reopen.getByLabel("Folder to look in").fill(path.join(projects, "somewhere else"));
+  await reopen.getByRole("textbox", { name: "Folder to look in" }).fill(path.join(projects, "somewhere else"));
   await reopen.getByRole("button", { name: "Look for missing media" }).click();
   await expect(reopen).toContainText("Relinked: footage/clip 3.mov by checksum.");
   await expect(reopen).toContainText("4 of 4 files of Flyway 102 are as they were.");

@@ -7,6 +7,8 @@ import { answerProblem, notFound } from "./http/problem";
 import type { Jobs } from "./jobs/jobs";
 import { jobRoutes } from "./jobs/routes";
 import { machineRoutes, type MachineParts } from "./machine/routes";
+import type { FolderChooser } from "./places/folderChooser";
+import { folderRoutes } from "./places/routes";
 import { sequenceRoutes } from "./sequences/routes";
 import { sweepRoutes, type SweepParts } from "./sweep/routes";
 import type { Locations } from "./volumes/locations";
@@ -23,6 +25,7 @@ export interface AppParts {
   readonly jobs: Jobs;
   readonly machine: MachineParts;
   readonly drives: DriveParts;
+  readonly folders: FolderChooser;
   /** Serves the interface: built files, or the developer's loop. */
   readonly pages: readonly RequestHandler[];
 }
@@ -37,6 +40,7 @@ export function createApp({
   jobs,
   machine,
   drives,
+  folders,
   pages,
 }: AppParts): Express {
   const app = express();
@@ -46,6 +50,7 @@ export function createApp({
   app.use("/api", onlyOwnOrigin);
   app.use("/api/machine", machineRoutes(machine));
   app.use("/api/drives", driveRoutes(drives));
+  app.use("/api/folders", folderRoutes(folders));
   app.use(
     "/api/locations",
     locationRoutes(locations, moves, (location, keys, over) => sweep.sweeper.giveUp(location, keys, over)),

@@ -4,6 +4,7 @@ import path from "node:path";
 import { fileURLToPath } from "node:url";
 import type { RequestHandler } from "express";
 import { createApp } from "./app";
+import { allDrives } from "./drives/allDrives";
 import { DriveLog } from "./drives/driveLog";
 import { removeLeftovers } from "./drives/driveTest";
 import { REAL_MEDIUM } from "./drives/medium";
@@ -11,6 +12,7 @@ import { SimulatedDrives } from "./drives/simulatedDrive";
 import { Access } from "./http/access";
 import { Folder } from "./files/folder";
 import { makeDataFolder } from "./files/jsonFile";
+import { FolderChooser } from "./places/folderChooser";
 import { PlaceRegistry } from "./places/placeRegistry";
 import { Jobs } from "./jobs/jobs";
 import { Live } from "./machine/live";
@@ -77,10 +79,15 @@ export async function startServer({ data: folder, port, pages, demo }: ServerOpt
     const machines = new SimulatedMachines(shipped("machines"));
     const machine = { live: new Live(notes), notes, simulated: machines };
     const drives = { log, locations, simulated };
+    const folders = new FolderChooser({
+      registry,
+      drives: () => allDrives(locations.folders(), simulated),
+      sizes: () => new Map([...locations.sizes(), ...sweeper.sizes()]),
+    });
     const wrap = await Wrap.open({ data, sweeper, registry, locations, jobs, readers });
     const sweep = { sweeper, timekeeper, wrap };
     const access = await Access.open(data);
-    const parts = { access, workers, locations, moves, sweep, jobs, machine, drives };
+    const parts = { access, workers, locations, moves, sweep, jobs, machine, drives, folders };
     server.on("request", createApp({ ...parts, pages: (await pages?.(server)) ?? [] }));
     await new Promise<void>((resolve, reject) => {
       server.once("error", reject);

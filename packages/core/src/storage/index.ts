@@ -1,4 +1,5 @@
 export * from "./drive";
+export * from "./folderListing";
 export * from "./forecast";
 export * from "./location";
 export * from "./locationSchema";

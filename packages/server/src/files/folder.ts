@@ -102,7 +102,7 @@ function fault(code: string, message: string): NodeJS.ErrnoException {
 }
 
 /**
- * HeldFolders to name a folder that is open so that the name goes on meaning this folder, whatever is put at its path: Linux
+ * Names for a folder that is open, so that the name goes on meaning this folder, whatever is put at its path: Linux
  * lists open files, macOS names folders by volume and number. Each is believed only where it leads to the same folder.
  */
 const HANDLES: readonly ((fd: number, stats: Stats) => string)[] = [

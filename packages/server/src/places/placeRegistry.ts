@@ -1,13 +1,11 @@
 import { realpath } from "node:fs/promises";
 import path from "node:path";
+import type { PlaceUse } from "@kinetocache/core";
 import PQueue from "p-queue";
 import { isInside } from "../drives/drives";
 import { Folder } from "../files/folder";
 import { Problem } from "../http/problem";
 import { systemFault } from "./systemFolders";
-
-/** What a folder is used for: `gathered` is one that a job was wrapped into. */
-export type PlaceUse = "swept" | "projects" | "frames" | "media" | "gathered";
 
 export interface TakenPlace {
   /** Path without links. */
@@ -45,6 +43,11 @@ export class PlaceRegistry {
     this.sources.push(source);
   }
 
+  /** All places that are taken now. */
+  taken(): readonly TakenPlace[] {
+    return this.sources.flatMap((source) => source());
+  }
+
   /** Does what checks and takes places, one after the other: of two at once neither would see the other. */
   inTurn<T>(work: () => Promise<T>): Promise<T> {
     return this.turns.add(work);
@@ -75,7 +78,7 @@ export class PlaceRegistry {
     if (fault !== undefined) throw new Problem(400, "invalid", `${what}: ${real} ${fault}`);
     if (overlap(real, this.data) && !this.isOnSimulatedDrive(real))
       throw new Problem(409, "overlaps", `${real} overlaps the application's own data in ${this.data}`);
-    for (const taken of this.sources.flatMap((source) => source()))
+    for (const taken of this.taken())
       if (overlap(real, taken.folder) && !TOGETHER[use].includes(taken.use))
         throw new Problem(
           409,

@@ -306,6 +306,14 @@ export class Sweeper {
     });
   }
 
+  /** What the registered folders take, by their path, as far as they were gone through. */
+  sizes(): [string, Bytes][] {
+    return this.folders.all.flatMap(({ id, folder }): [string, Bytes][] => {
+      const known = this.occupied.get(id);
+      return known ? [[folder, known.taken.bytes]] : [];
+    });
+  }
+
   /** A simulated drive is as full as what lies on it says. */
   private occupy({ id, totalBytes = 0, holdingBytes, scannedMs }: DeskReport): void {
     const known = this.occupied.get(id);

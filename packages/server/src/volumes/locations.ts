@@ -1,6 +1,6 @@
 import { access, constants, realpath } from "node:fs/promises";
 import path from "node:path";
-import type { ContentKey, LocationCondition } from "@kinetocache/core";
+import type { Bytes, ContentKey, LocationCondition } from "@kinetocache/core";
 import Joi from "joi";
 import type { Medium } from "../drives/medium";
 import { Folder } from "../files/folder";
@@ -141,6 +141,13 @@ export class Locations {
 
   folders(): Registered[] {
     return [...this.members.values()].map(({ id, folder, holds }) => ({ id, folder, holds }));
+  }
+
+  /** What the frames in the locations take, by their path. */
+  sizes(): [string, Bytes][] {
+    return [...this.members.values()].flatMap(({ folder, open }): [string, Bytes][] =>
+      open ? [[folder, open.volume.bytes]] : [],
+    );
   }
 
   /** @throws Problem 404 when there is none, 503 when it cannot be used now */

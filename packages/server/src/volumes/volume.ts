@@ -187,6 +187,10 @@ export class Volume {
     return { ...DEFAULT_LOCATION_SETTINGS, ...packing, ...settings };
   }
 
+  get bytes(): Bytes {
+    return this.index.bytes;
+  }
+
   /** @throws Error when the folder is gone, with its drive or by itself */
   async state(): Promise<VolumeState> {
     await this.place.use((root) => root.enter(FRAMES).close());
@@ -194,7 +198,7 @@ export class Volume {
       ...this.settings,
       path: this.root,
       frames: this.index.size,
-      bytes: this.index.bytes,
+      bytes: this.bytes,
       holdingBytes: this.holding.bytes,
       beyondCapBytes: this.holding.beyondCapBytes,
       sequenceBytes: this.sequenceBytes(),

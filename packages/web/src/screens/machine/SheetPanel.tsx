@@ -5,6 +5,7 @@ import { useRef, useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
+import { useForm } from "react-hook-form";
 import { database, type StoredSheet } from "../../data/database";
 import { useAdapters } from "../../data/graphics";
 import { changeMachineSettings, settingsOfSheet, sheetOf, useMachineSettings } from "../../data/machine";
@@ -78,7 +79,7 @@ export function SheetPanel({ hardware }: { readonly hardware: Hardware | undefin
         .toArray(),
     ) ?? [];
   const [compared, setCompared] = useState<number>();
-  const [name, setName] = useState("");
+  const { register, handleSubmit, reset } = useForm({ defaultValues: { name: "" } });
   const file = useRef<HTMLInputElement>(null);
   const { adapters } = useAdapters();
   const now = hardware && machine && adapters && sheetOf({ name: "now", hardware, adapters, settings, machine });
@@ -89,11 +90,11 @@ export function SheetPanel({ hardware }: { readonly hardware: Hardware | undefin
       .add({ sheet })
       .then((id) => setCompared(id))
       .catch((error: Error) => notify(`The sheet could not be stored: ${error.message}`));
-  const save = () => {
+  const save = handleSubmit(({ name }) => {
     if (!now) return;
     add({ ...now, name: name.trim() || "This machine" });
-    setName("");
-  };
+    reset();
+  });
   const bringIn = async (chosen: File | undefined) => {
     if (!chosen) return;
     try {
@@ -123,17 +124,15 @@ export function SheetPanel({ hardware }: { readonly hardware: Hardware | undefin
       <h2>
         Machine sheets <small>what this machine was, to see what drifted</small>
       </h2>
-      <div className="sheet-row">
+      <Form className="sheet-row" onSubmit={(event) => void save(event)}>
         <Form.Control
           size="sm"
           aria-label="Name of the sheet"
           placeholder="This machine"
           maxLength={200}
-          value={name}
-          onChange={(event) => setName(event.target.value)}
-          onKeyDown={(event) => event.key === "Enter" && save()}
+          {...register("name")}
         />
-        <Button size="sm" variant="dark" disabled={!now} onClick={save}>
+        <Button size="sm" variant="dark" type="submit" disabled={!now}>
           Save a sheet
         </Button>
         <Button size="sm" variant="outline-dark" onClick={() => file.current?.click()}>
@@ -150,7 +149,7 @@ export function SheetPanel({ hardware }: { readonly hardware: Hardware | undefin
             event.target.value = "";
           }}
         />
-      </div>
+      </Form>
       {sheets.map(({ id, sheet }) => (
         <div className="sheet-row" key={id}>
           <Button

@@ -2,6 +2,7 @@ import { changedMachine, LEAST_HOST_LIMIT, type MachineSheet } from "@kinetocach
 import { useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
+import { useForm } from "react-hook-form";
 import { addMachine, removeMachine, useOtherMachines } from "../../data/machine";
 import { useWorkspace } from "../../data/workspace";
 import { Amount } from "../../parts/Amount";
@@ -20,7 +21,7 @@ export function WhatIf({ sheet, id }: WhatIfProps) {
   const { notify } = useWorkspace();
   const others = useOtherMachines();
   const { installedBytes, cores } = sheet.hardware;
-  const [name, setName] = useState("");
+  const { register, handleSubmit } = useForm({ defaultValues: { name: "" } });
   const [change, setChange] = useState({
     installedBytes,
     cores,
@@ -28,10 +29,10 @@ export function WhatIf({ sheet, id }: WhatIfProps) {
     hostLimitBytes: sheet.hostLimitBytes,
   });
   const failed = (error: Error) => notify(error.message);
-  const save = () => {
+  const save = handleSubmit(({ name }) => {
     const called = name.trim() || `${sheet.name}, ${Math.round(change.installedBytes / GIB)} GB`;
     addMachine(changedMachine(sheet, { ...change, name: called }, Date.now()), others).catch(failed);
-  };
+  });
   const remove = () => {
     if (id === undefined) return;
     const bringBack = () => void addMachine(sheet, []).catch(failed);
@@ -89,20 +90,18 @@ export function WhatIf({ sheet, id }: WhatIfProps) {
           }
         />
       </div>
-      <div className="sheet-row what-if-save">
+      <Form className="sheet-row what-if-save" onSubmit={(event) => void save(event)}>
         <Form.Control
           size="sm"
           aria-label="Name of the new machine"
           placeholder={`${sheet.name}, ${Math.round(change.installedBytes / GIB)} GB`}
           maxLength={200}
-          value={name}
-          onChange={(event) => setName(event.target.value)}
-          onKeyDown={(event) => event.key === "Enter" && save()}
+          {...register("name")}
         />
-        <Button size="sm" variant="dark" onClick={save}>
+        <Button size="sm" variant="dark" type="submit">
           Save as a new machine
         </Button>
-      </div>
+      </Form>
       {id === undefined ? null : (
         <Button size="sm" variant="outline-dark" onClick={remove}>
           Remove {sheet.name}

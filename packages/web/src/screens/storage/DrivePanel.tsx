@@ -1,14 +1,19 @@
 import type { Assignment, Drive, DriveTest } from "@kinetocache/core";
+import { joiResolver } from "@hookform/resolvers/joi";
+import Joi from "joi";
 import { useEffect, useRef, useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
+import { useForm } from "react-hook-form";
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import { usedBytes } from "../../data/room";
 import type { LocationView } from "../../data/locations";
 import { testDrive } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
+import { FolderInput } from "../../parts/FolderInput";
 import { agoText, bytesText, momentText, msText } from "../../parts/format";
+import { fullPath } from "../../parts/pathFields";
 import { folderOn, rolesOf, testsOf } from "./placement";
 import { contentsText, testNote } from "./storageWords";
 import { Progress } from "../../parts/Progress";
@@ -135,7 +140,6 @@ interface DrivePanelProps {
 /** The drives of the machine and the simulated ones, and how fast each was measured to be. */
 export function DrivePanel({ drives, tests, assignment, bytes, frames, locations, onPlace }: DrivePanelProps) {
   const [chosen, setChosen] = useState<string>();
-  const [folder, setFolder] = useState("");
   const { running, start, stop } = useDriveTest(bytes);
   const holdsCache = (one: Drive) => one.locations.some((id) => id === assignment["disk cache"]);
   const drive = drives.find(({ mount }) => mount === chosen) ?? drives.find(holdsCache) ?? drives[0];
@@ -202,27 +206,13 @@ export function DrivePanel({ drives, tests, assignment, bytes, frames, locations
           <p className="control-note">{contentsText(drive, framesOn(drive))}</p>
           {note ? <p className={own.length > 0 ? "control-warning" : "empty"}>{note}</p> : null}
           {own.length > 1 ? <DriveChart tests={own} /> : null}
-          <div className="sheet-row">
-            <Form.Control
-              size="sm"
-              aria-label="Folder to test in"
-              placeholder={drive.locations.length > 0 ? "the folder of a location" : drive.mount}
-              value={folder}
-              onChange={(event) => setFolder(event.target.value)}
-            />
-            {running ? (
-              <Button size="sm" variant="outline-dark" onClick={stop}>
-                Stop
-              </Button>
-            ) : (
-              <Button size="sm" variant="dark" onClick={() => void start(drive.mount, folder)}>
-                Test this drive
-              </Button>
-            )}
-            <Button size="sm" variant="outline-dark" onClick={() => onPlace(folderOn(drive))}>
-              Put a location here
-            </Button>
-          </div>
+          <TestForm
+            drive={drive}
+            isRunning={running !== undefined}
+            onStart={(folder) => void start(drive.mount, folder)}
+            onStop={stop}
+            onPlace={() => onPlace(folderOn(drive))}
+          />
           {running ? (
             <Progress now={running.share * 100} label={`Test of ${running.mount}`} />
           ) : (
@@ -234,5 +224,42 @@ export function DrivePanel({ drives, tests, assignment, bytes, frames, locations
         </section>
       ) : null}
     </>
+  );
+}
+
+interface TestFormProps {
+  readonly drive: Drive;
+  readonly isRunning: boolean;
+  readonly onStart: (folder: string) => void;
+  readonly onStop: () => void;
+  readonly onPlace: () => void;
+}
+
+const testSchema = Joi.object<{ folder: string }>({ folder: fullPath.allow("") });
+
+function TestForm({ drive, isRunning, onStart, onStop, onPlace }: TestFormProps) {
+  const { control, handleSubmit } = useForm({ defaultValues: { folder: "" }, resolver: joiResolver(testSchema) });
+  const start = handleSubmit(({ folder }) => onStart(folder));
+  return (
+    <Form className="sheet-row" onSubmit={(event) => void start(event)} noValidate>
+      <FolderInput
+        control={control}
+        name="folder"
+        label="Folder to test in"
+        placeholder={drive.locations.length > 0 ? "the folder of a location" : drive.mount}
+      />
+      {isRunning ? (
+        <Button size="sm" variant="outline-dark" onClick={onStop}>
+          Stop
+        </Button>
+      ) : (
+        <Button size="sm" variant="dark" type="submit">
+          Test this drive
+        </Button>
+      )}
+      <Button size="sm" variant="outline-dark" onClick={onPlace}>
+        Put a location here
+      </Button>
+    </Form>
   );
 }

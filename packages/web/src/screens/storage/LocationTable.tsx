@@ -1,13 +1,18 @@
 import { playsFromDrive, type Assignment, type Drive, type Needs } from "@kinetocache/core";
-import { useState, type RefObject } from "react";
+import { joiResolver } from "@hookform/resolvers/joi";
+import Joi from "joi";
+import { useEffect } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Table from "react-bootstrap/Table";
+import { useForm } from "react-hook-form";
 import { usedBytes } from "../../data/room";
 import type { LocationView } from "../../data/locations";
 import { registerFolder } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
+import { FolderInput } from "../../parts/FolderInput";
 import { bytesText } from "../../parts/format";
+import { fullPath } from "../../parts/pathFields";
 import { driveOf, placeOf, rolesOf, type Surroundings } from "./placement";
 import { forecastText } from "./storageWords";
 
@@ -74,50 +79,47 @@ function LocationRow({ location, surroundings, assignment, needs, isChosen, onCh
   );
 }
 
-interface AddFolderProps {
+interface NewLocation {
   readonly folder: string;
-  readonly onFolder: (folder: string) => void;
-  readonly field: RefObject<HTMLInputElement | null>;
+  readonly holds: "frames" | "media";
 }
 
-function AddFolder({ folder, onFolder, field }: AddFolderProps) {
+const newLocationSchema = Joi.object<NewLocation>({
+  folder: fullPath,
+  holds: Joi.string().valid("frames", "media").required(),
+});
+
+function AddFolder({ offered }: Pick<LocationTableProps, "offered">) {
   const { notify } = useWorkspace();
-  const [holds, setHolds] = useState<"frames" | "media">("frames");
-  const add = async () => {
-    try {
-      await registerFolder(folder.trim(), holds);
-      onFolder("");
-    } catch (error) {
-      notify((error as Error).message);
-    }
-  };
+  const { control, register, handleSubmit, reset, setValue, setFocus, watch } = useForm<NewLocation>({
+    defaultValues: { folder: "", holds: "frames" },
+    resolver: joiResolver(newLocationSchema),
+  });
+  useEffect(() => {
+    if (!offered) return;
+    setValue("folder", offered.folder);
+    setFocus("folder");
+  }, [offered, setValue, setFocus]);
+  const add = handleSubmit(({ folder, holds }) =>
+    registerFolder(folder, holds).then(
+      () => reset({ folder: "", holds }),
+      (error: unknown) => notify((error as Error).message),
+    ),
+  );
   return (
-    <Form
-      className="sheet-row"
-      onSubmit={(event) => {
-        event.preventDefault();
-        void add();
-      }}
-    >
-      <Form.Control
-        size="sm"
-        ref={field}
-        aria-label="Folder to add"
+    <Form className="sheet-row" onSubmit={(event) => void add(event)} noValidate>
+      <FolderInput
+        control={control}
+        name="folder"
+        label="Folder to add"
         placeholder="full path of an empty folder, or of a new one"
-        value={folder}
-        onChange={(event) => onFolder(event.target.value)}
+        use={watch("holds")}
       />
-      <Form.Select
-        size="sm"
-        aria-label="What the folder is for"
-        value={holds}
-        onChange={(event) => setHolds(event.target.value as "frames" | "media")}
-        className="short-select"
-      >
+      <Form.Select size="sm" aria-label="What the folder is for" className="short-select" {...register("holds")}>
         <option value="frames">for frames</option>
         <option value="media">source media</option>
       </Form.Select>
-      <Button size="sm" variant="outline-dark" type="submit" disabled={folder.trim() === ""}>
+      <Button size="sm" variant="outline-dark" type="submit">
         Add this folder
       </Button>
     </Form>
@@ -130,14 +132,12 @@ interface LocationTableProps {
   readonly needs: Needs;
   readonly chosen: string;
   readonly onChoose: (id: string) => void;
-  /** The field for a new location, and the path in it. */
-  readonly field: RefObject<HTMLInputElement | null>;
-  readonly folder: string;
-  readonly onFolder: (folder: string) => void;
+  /** What was offered last as a new location; another object each time. */
+  readonly offered: { readonly folder: string } | undefined;
 }
 
 /** Where frames and media are, how full each place is, and whether it can be played from. */
-export function LocationTable({ surroundings, assignment, needs, chosen, onChoose, ...adding }: LocationTableProps) {
+export function LocationTable({ surroundings, assignment, needs, chosen, onChoose, offered }: LocationTableProps) {
   return (
     <section className="sheet" aria-label="Locations">
       <h2>Locations</h2>
@@ -169,7 +169,7 @@ export function LocationTable({ surroundings, assignment, needs, chosen, onChoos
           ))}
         </tbody>
       </Table>
-      <AddFolder {...adding} />
+      <AddFolder offered={offered} />
     </section>
   );
 }

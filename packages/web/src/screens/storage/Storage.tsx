@@ -1,5 +1,5 @@
 import { frameBytes, mediaRate, needsOf, type Assignment, type Document } from "@kinetocache/core";
-import { useMemo, useRef, useState } from "react";
+import { useMemo, useState } from "react";
 import Button from "react-bootstrap/Button";
 import { send, useEngine } from "../../data/engineStore";
 import { useLocations } from "../../data/locations";
@@ -35,8 +35,7 @@ export function Storage() {
   const roles = useRoles();
   const trials = useTrial("formatTrial");
   const [chosen, setChosen] = useState<string>();
-  const [folder, setFolder] = useState("");
-  const folderField = useRef<HTMLInputElement>(null);
+  const [offered, setOffered] = useState<{ readonly folder: string }>();
   const isMeasuring = useEngine((state) => state.status?.trial !== undefined);
   const media = useMemo(() => mediaOf(document), [document]);
 
@@ -55,10 +54,7 @@ export function Storage() {
     frames: composition.duration,
     frameBytes: bytes,
   });
-  const place = (at: string) => {
-    setFolder(at);
-    folderField.current?.focus();
-  };
+  const place = (folder: string) => setOffered({ folder });
   const cache = locations.find(({ id }) => id === settings.diskCache.location);
   const location = locations.find(({ id }) => id === (chosen ?? settings.diskCache.location)) ?? locations[0]!;
   return (
@@ -86,9 +82,7 @@ export function Storage() {
             needs={needs}
             chosen={location.id}
             onChoose={setChosen}
-            field={folderField}
-            folder={folder}
-            onFolder={setFolder}
+            offered={offered}
           />
           <RolePanel surroundings={surroundings} assignment={assignment} needs={needs} onPlace={place} />
           <DrivePanel

@@ -1,7 +1,9 @@
 import type { FolderReport } from "@kinetocache/core";
-import { useState, type FormEvent } from "react";
+import { joiResolver } from "@hookform/resolvers/joi";
+import Joi from "joi";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
+import { useForm } from "react-hook-form";
 import { useJobs, isUnderWay } from "../../data/server";
 import { useMarks } from "../../data/marks";
 import {
@@ -13,17 +15,12 @@ import {
   useSweepFolders,
 } from "../../data/sweep";
 import { agoText, bytesText, countText, durationText, momentText } from "../../parts/format";
+import { ChooseFolder } from "../../parts/FolderField";
+import { FolderInput } from "../../parts/FolderInput";
 import { LongText } from "../../parts/LongText";
+import { fullPath, fullPaths, pathInside, pathsOf } from "../../parts/pathFields";
 import { Waiting } from "../../parts/Waiting";
 import { useAttempt } from "./attempt";
-
-/** One path a line. */
-function pathsOf(text: string): string[] {
-  return text
-    .split("\n")
-    .map((line) => line.trim())
-    .filter(Boolean);
-}
 
 /** Folders of other programs' caches: which are registered, and where their projects live. */
 export function FoldersPanel() {
@@ -58,7 +55,6 @@ export function FoldersPanel() {
 function FolderSheet({ folder }: { readonly folder: FolderReport }) {
   const { busy, run } = useAttempt();
   const jobs = useJobs();
-  const [projects, setProjects] = useState<string>();
   const isScanning = (jobs ?? []).some((job) => job.title === `Scanning ${folder.folder}` && isUnderWay(job));
   const forecast = folder.forecast?.fullAtMs;
   return (
@@ -104,36 +100,7 @@ function FolderSheet({ folder }: { readonly folder: FolderReport }) {
         {folder.freeBytes === undefined ? "" : `${bytesText(folder.freeBytes)} free on its drive.`}{" "}
         {forecast === undefined ? "" : `At the rate of the last days it is full on ${momentText(forecast)}.`}
       </p>
-      <Form.Label htmlFor={`projects-${folder.id}`}>
-        Projects live in{" "}
-        <small>
-          one folder a line; {countText(folder.projectFiles, "project file")} found
-          {folder.projects.length === 0 ? ". Without any, nothing is called orphaned" : ""}
-        </small>
-      </Form.Label>
-      <div className="sheet-row">
-        <Form.Control
-          as="textarea"
-          rows={Math.max(1, folder.projects.length)}
-          id={`projects-${folder.id}`}
-          className="mono"
-          value={projects ?? folder.projects.join("\n")}
-          onChange={(event) => setProjects(event.target.value)}
-        />
-        <Button
-          size="sm"
-          variant="outline-dark"
-          disabled={busy || projects === undefined}
-          onClick={() =>
-            void run(async () => {
-              await setProjectFolders(folder.id, pathsOf(projects ?? ""));
-              setProjects(undefined);
-            })
-          }
-        >
-          Set
-        </Button>
-      </div>
+      <ProjectFolders folder={folder} />
       {folder.unreadableProjects.map((one) => (
         <p key={one} className="control-warning">
           {one} cannot be read now: nothing is called orphaned for its sake.
@@ -156,20 +123,67 @@ function FolderSheet({ folder }: { readonly folder: FolderReport }) {
   );
 }
 
+const projectsSchema = Joi.object<{ projects: string }>({ projects: fullPaths });
+
+/** Where the projects live whose caches are in a folder. */
+function ProjectFolders({ folder }: { readonly folder: FolderReport }) {
+  const { busy, run } = useAttempt();
+  const projects = folder.projects.join("\n");
+  const { register, handleSubmit, setValue, formState, watch } = useForm({
+    // What is typed stays while the folder is looked at again.
+    values: { projects },
+    resetOptions: { keepDirtyValues: true },
+    resolver: joiResolver(projectsSchema),
+  });
+  const typed = watch("projects");
+  const set = handleSubmit((form) => run(() => setProjectFolders(folder.id, pathsOf(form.projects))));
+  const fault = formState.errors.projects?.message;
+  const add = (path: string) => setValue("projects", [...pathsOf(typed), path].join("\n"), { shouldDirty: true });
+  return (
+    <Form onSubmit={(event) => void set(event)} noValidate>
+      <Form.Label htmlFor={`projects-${folder.id}`}>
+        Projects live in{" "}
+        <small>
+          one folder a line; {countText(folder.projectFiles, "project file")} found
+          {folder.projects.length === 0 ? ". Without any, nothing is called orphaned" : ""}
+        </small>
+      </Form.Label>
+      <div className="sheet-row">
+        <Form.Control
+          as="textarea"
+          rows={Math.max(1, folder.projects.length)}
+          id={`projects-${folder.id}`}
+          className="mono"
+          isInvalid={fault !== undefined}
+          {...register("projects")}
+        />
+        <ChooseFolder label="Projects live in" use="projects" value={folder.folder} onChoose={add} />
+        <Button size="sm" variant="outline-dark" type="submit" disabled={busy || !formState.isDirty}>
+          Set
+        </Button>
+      </div>
+      {fault === undefined ? null : <p className="control-warning">{fault}</p>}
+    </Form>
+  );
+}
+
+const keepSchema = Joi.object<{ path: string }>({ path: pathInside });
+
 /** Folders in it that are protected from everything. */
 function KeptFolders({ place }: { readonly place: string }) {
   const marks = useMarks();
-  const [path, setPath] = useState("");
   const kept = marks.keptFolders.filter((one) => one.place === place);
-  const add = (event: FormEvent) => {
-    event.preventDefault();
-    const below = path.trim().replace(/^\/+|\/+$/g, "");
-    if (below === "" || kept.some((one) => one.path === below)) return;
-    marks.toggleFolder(place, below);
-    setPath("");
-  };
+  const { register, handleSubmit, reset, formState } = useForm({
+    defaultValues: { path: "" },
+    resolver: joiResolver(keepSchema),
+  });
+  const fault = formState.errors.path?.message;
+  const add = handleSubmit(({ path }) => {
+    if (!kept.some((one) => one.path === path)) marks.toggleFolder(place, path);
+    reset();
+  });
   return (
-    <Form onSubmit={add}>
+    <Form onSubmit={(event) => void add(event)} noValidate>
       <Form.Label htmlFor={`keep-${place}`}>
         Keep a folder <small>its path below this one; nothing in it is ever swept</small>
       </Form.Label>
@@ -178,13 +192,14 @@ function KeptFolders({ place }: { readonly place: string }) {
           id={`keep-${place}`}
           size="sm"
           className="mono"
-          value={path}
-          onChange={(event) => setPath(event.target.value)}
+          isInvalid={fault !== undefined}
+          {...register("path")}
         />
-        <Button size="sm" variant="outline-dark" type="submit" disabled={path.trim() === ""}>
+        <Button size="sm" variant="outline-dark" type="submit">
           Keep
         </Button>
       </div>
+      {fault === undefined ? null : <p className="control-warning">{fault}</p>}
       {kept.map((one) => (
         <p key={one.path} className="kept-folder">
           <LongText className="mono" text={one.path} />
@@ -202,35 +217,35 @@ function KeptFolders({ place }: { readonly place: string }) {
   );
 }
 
+interface Registration {
+  readonly folder: string;
+  readonly projects: string;
+}
+
+const registrationSchema = Joi.object<Registration>({ folder: fullPath, projects: fullPaths });
+
 function Register() {
   const { busy, run } = useAttempt();
   const offered = useOfferedFolders().data ?? [];
-  const [folder, setFolder] = useState("");
-  const [projects, setProjects] = useState("");
-  const register = (path: string, live: readonly string[]) =>
+  const { control, register, handleSubmit, reset, setValue, watch, formState } = useForm<Registration>({
+    defaultValues: { folder: "", projects: "" },
+    resolver: joiResolver(registrationSchema),
+  });
+  const typed = watch();
+  const submit = handleSubmit(({ folder, projects }) =>
     run(async () => {
-      await registerSweepFolder(path, live);
-      // What is typed for another one stays.
-      if (path !== folder.trim()) return;
-      setFolder("");
-      setProjects("");
-    });
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    void register(folder.trim(), pathsOf(projects));
-  };
+      await registerSweepFolder(folder, pathsOf(projects));
+      reset();
+    }),
+  );
+  const fault = formState.errors.projects?.message;
+  const addProjects = (path: string) => setValue("projects", [...pathsOf(typed.projects), path].join("\n"));
   return (
     <section className="sheet" aria-label="Register a folder">
       <h2>Register a folder</h2>
-      <Form onSubmit={submit}>
+      <Form onSubmit={(event) => void submit(event)} noValidate>
         <Form.Label htmlFor="register-folder">Full path of a cache folder, whatever wrote it</Form.Label>
-        <Form.Control
-          id="register-folder"
-          size="sm"
-          className="mono"
-          value={folder}
-          onChange={(event) => setFolder(event.target.value)}
-        />
+        <FolderInput control={control} name="folder" id="register-folder" label="Cache folder" use="swept" />
         <Form.Label htmlFor="register-projects">
           Where its projects live <small>one folder a line; may stay empty</small>
         </Form.Label>
@@ -240,13 +255,15 @@ function Register() {
             rows={2}
             id="register-projects"
             className="mono"
-            value={projects}
-            onChange={(event) => setProjects(event.target.value)}
+            isInvalid={fault !== undefined}
+            {...register("projects")}
           />
-          <Button type="submit" variant="dark" disabled={busy || folder.trim() === ""}>
+          <ChooseFolder label="Where its projects live" use="projects" value={typed.folder} onChoose={addProjects} />
+          <Button type="submit" variant="dark" disabled={busy}>
             Register and scan
           </Button>
         </div>
+        {fault === undefined ? null : <p className="control-warning">{fault}</p>}
       </Form>
       {offered.length > 0 ? (
         <>
@@ -259,7 +276,7 @@ function Register() {
                 variant="outline-dark"
                 disabled={busy}
                 aria-label={`Register ${one.folder}`}
-                onClick={() => void register(one.folder, one.projects)}
+                onClick={() => void run(() => registerSweepFolder(one.folder, one.projects))}
               >
                 Register and scan
               </Button>

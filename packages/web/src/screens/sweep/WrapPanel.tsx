@@ -1,8 +1,11 @@
 import type { GatheredState, Original, Relinked, WrapState } from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
-import { useState, type FormEvent } from "react";
+import { joiResolver } from "@hookform/resolvers/joi";
+import Joi from "joi";
+import { useState } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
+import { useForm } from "react-hook-form";
 import { database } from "../../data/database";
 import { handOver } from "../../data/handOver";
 import {
@@ -15,6 +18,8 @@ import {
 } from "../../data/sweep";
 import { useWorkspace } from "../../data/workspace";
 import { bytesText, countText, durationText } from "../../parts/format";
+import { FolderInput } from "../../parts/FolderInput";
+import { fullPath } from "../../parts/pathFields";
 import { Waiting } from "../../parts/Waiting";
 import { useAttempt } from "./attempt";
 
@@ -101,6 +106,8 @@ function answer(state: WrapState | undefined, projects: number): string {
   return `${state.name}: ${bytesText(state.originalBytes)} of originals, ${bytesText(state.generated.bytes)} generated${missing}`;
 }
 
+const folderSchema = Joi.object<{ folder: string }>({ folder: fullPath });
+
 interface WrappingProps {
   readonly state: WrapState;
   /** Whether it is the composition that is open. */
@@ -109,15 +116,14 @@ interface WrappingProps {
 
 function Wrapping({ state, isOpen }: WrappingProps) {
   const { notify } = useWorkspace();
-  const [target, setTarget] = useState("");
   const { originals, generated, missing } = state;
   // With media missing, what was generated may be the only pictures that are left.
   const [wish, setSweeps] = useState<boolean>();
   const sweeps = wish ?? missing === 0;
-  const start = (event: FormEvent) => {
-    event.preventDefault();
-    startWrap(state.file, target.trim(), sweeps).catch((error: unknown) => notify((error as Error).message));
-  };
+  const { control, handleSubmit } = useForm({ defaultValues: { folder: "" }, resolver: joiResolver(folderSchema) });
+  const start = handleSubmit(({ folder }) =>
+    startWrap(state.file, folder, sweeps).catch((error: unknown) => notify((error as Error).message)),
+  );
   return (
     <>
       <div className="wrap-parts">
@@ -151,17 +157,17 @@ function Wrapping({ state, isOpen }: WrappingProps) {
           </p>
         </div>
       </div>
-      <Form onSubmit={start}>
+      <Form onSubmit={(event) => void start(event)} noValidate>
         <Form.Label htmlFor="wrap-target">Gather the originals in a new or empty folder, by its full path</Form.Label>
         <div className="sheet-row">
-          <Form.Control
+          <FolderInput
+            control={control}
+            name="folder"
             id="wrap-target"
-            size="sm"
-            className="mono"
-            value={target}
-            onChange={(event) => setTarget(event.target.value)}
+            label="Folder for the originals"
+            use="gathered"
           />
-          <Button type="submit" variant="dark" disabled={target.trim() === ""}>
+          <Button type="submit" variant="dark">
             Wrap {state.name}
           </Button>
         </div>
@@ -188,47 +194,42 @@ function Wrapping({ state, isOpen }: WrappingProps) {
 
 function Reopen() {
   const gathered = useGatheredFolders().data ?? [];
-  const [folder, setFolder] = useState("");
-  const [from, setFrom] = useState("");
+  const gatheredForm = useForm({ defaultValues: { folder: "" }, resolver: joiResolver(folderSchema) });
+  const sourceForm = useForm({ defaultValues: { folder: "" }, resolver: joiResolver(folderSchema) });
   const [state, setState] = useState<GatheredState>();
   const [found, setFound] = useState<readonly Relinked[]>();
   const { busy, run } = useAttempt();
-  const open = (path: string) =>
+  const open = gatheredForm.handleSubmit(({ folder }) =>
     run(async () => {
       setFound(undefined);
-      setState(await reopenGathered(path));
-    });
-  const relink = () =>
+      setState(await reopenGathered(folder));
+    }),
+  );
+  const relink = sourceForm.handleSubmit(({ folder }) =>
     run(async () => {
-      const answer = await relinkGathered(state!.folder, from.trim());
+      const answer = await relinkGathered(state!.folder, folder);
       setFound(answer.found);
       setState(answer.state);
-    });
+    }),
+  );
   return (
     <section className="sheet" aria-label="Reopen">
       <h2>Reopen from a gathered folder</h2>
-      <Form
-        className="sheet-row"
-        onSubmit={(event) => {
-          event.preventDefault();
-          void open(folder.trim());
-        }}
-      >
-        <Form.Control
-          size="sm"
-          className="mono"
-          aria-label="Gathered folder"
+      <Form className="sheet-row" onSubmit={(event) => void open(event)} noValidate>
+        <FolderInput
+          control={gatheredForm.control}
+          name="folder"
+          label="Gathered folder"
           placeholder="Full path of a gathered folder"
           list="gathered-folders"
-          value={folder}
-          onChange={(event) => setFolder(event.target.value)}
+          use="gathered"
         />
         <datalist id="gathered-folders">
           {gathered.map((one) => (
             <option key={one} value={one} />
           ))}
         </datalist>
-        <Button type="submit" variant="outline-dark" disabled={busy || folder.trim() === ""}>
+        <Button type="submit" variant="outline-dark" disabled={busy}>
           {busy ? "Comparing checksums…" : "Reopen"}
         </Button>
       </Form>
@@ -263,22 +264,15 @@ function Reopen() {
             </p>
           ) : null}
           {state.missing.length > 0 || state.files.some((file) => file.state === "gone") ? (
-            <Form
-              className="sheet-row"
-              onSubmit={(event) => {
-                event.preventDefault();
-                void relink();
-              }}
-            >
-              <Form.Control
-                size="sm"
-                className="mono"
-                aria-label="Folder to look in"
+            <Form className="sheet-row" onSubmit={(event) => void relink(event)} noValidate>
+              <FolderInput
+                control={sourceForm.control}
+                name="folder"
+                label="Folder to look in"
                 placeholder="Full path of a folder to look for it in"
-                value={from}
-                onChange={(event) => setFrom(event.target.value)}
+                use="projects"
               />
-              <Button type="submit" variant="outline-dark" disabled={busy || from.trim() === ""}>
+              <Button type="submit" variant="outline-dark" disabled={busy}>
                 Look for missing media
               </Button>
             </Form>
