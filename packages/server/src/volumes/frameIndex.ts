@@ -19,6 +19,8 @@ const SLICE = 2000;
 export class FrameIndex {
   private readonly frames = new Map<ContentKey, StoredFrame>();
   private total: Bytes = 0;
+  /** Raised whenever a frame comes, goes or is used. */
+  changes = 0;
 
   /** @param place of the volume: frames lie in `frames/<owner>/<name>` below it */
   static open(place: Place): Promise<FrameIndex> {
@@ -94,10 +96,18 @@ export class FrameIndex {
     if (this.frames.has(frame.key)) return;
     this.frames.set(frame.key, frame);
     this.total += allocatedBytes(frame.size);
+    this.changes++;
+  }
+
+  use(frame: StoredFrame, nowMs: number): void {
+    frame.lastUsedMs = nowMs;
+    this.changes++;
   }
 
   forget(frame: StoredFrame): void {
-    if (this.frames.delete(frame.key)) this.total -= allocatedBytes(frame.size);
+    if (!this.frames.delete(frame.key)) return;
+    this.total -= allocatedBytes(frame.size);
+    this.changes++;
   }
 
   /** Keeps the index for the next run; nothing may change afterwards. */

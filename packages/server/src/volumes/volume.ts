@@ -9,7 +9,6 @@ import {
   withSample,
   type Bytes,
   type ContentKey,
-  type EvictionRule,
   type FillSample,
   type FrameFormat,
   type FrameItem,
@@ -24,6 +23,7 @@ import { JsonFile, makeDataFolder } from "../files/jsonFile";
 import { Place } from "../files/place";
 import { Problem } from "../http/problem";
 import { allocatedBytes, nameOf, parseName } from "./frameFile";
+import { EvictionQueue, ORDERS } from "./evictionQueue";
 import { FrameIndex } from "./frameIndex";
 import type { StoredFrame } from "./storedFrame";
 import { Ownership } from "./ownership";
@@ -110,6 +110,7 @@ export class Volume {
   sequenceBytes: () => Bytes = () => 0;
 
   private readonly leave: () => void;
+  private readonly evictions: EvictionQueue;
 
   private constructor(
     /** The folder, by its path without links. */
@@ -123,6 +124,7 @@ export class Volume {
     private readonly medium: Medium,
   ) {
     this.leave = medium.occupy(() => this.takenBytes());
+    this.evictions = new EvictionQueue(index);
   }
 
   /**
@@ -189,6 +191,11 @@ export class Volume {
 
   get bytes(): Bytes {
     return this.index.bytes;
+  }
+
+  /** Another whenever what `items` says is. */
+  get changes(): number {
+    return this.index.changes;
   }
 
   /** @throws Error when the folder is gone, with its drive or by itself */
@@ -428,7 +435,7 @@ export class Volume {
       throw new Problem(404, "damaged", `The file of frame ${key} was damaged and has been removed`);
     }
     const now = Date.now();
-    frame.lastUsedMs = now;
+    this.index.use(frame, now);
     // The time of last use steers only what goes first; it is not worth an answer's delay.
     this.inFolderOf(frame, (folder) => folder.touched(nameOf(frame), now)).catch((error: NodeJS.ErrnoException) => {
       // Moved away meanwhile, or on a drive that is only read.
@@ -520,28 +527,18 @@ export class Volume {
   }
 
   private async evict(spareMs: Milliseconds): Promise<void> {
-    if (this.takenBytes() <= this.settings.capBytes) return;
-    const now = Date.now();
-    const candidates = this.index.all().filter(({ lastUsedMs }) => now - lastUsedMs >= spareMs);
-    for (const frame of candidates.sort(ORDERS[this.settings.rule])) {
-      if (this.takenBytes() <= this.settings.capBytes) return;
+    while (this.takenBytes() > this.settings.capBytes) {
+      const frame = this.evictions.next({ rule: this.settings.rule, spareMs }, Date.now());
+      if (!frame)
+        throw new Problem(
+          507,
+          "cap-reached",
+          `${this.root} has reached its cap and everything in it was used in the last 10 minutes; raise the cap or sweep`,
+        );
       await this.discard(frame);
-    }
-    if (this.takenBytes() > this.settings.capBytes) {
-      throw new Problem(
-        507,
-        "cap-reached",
-        `${this.root} has reached its cap and everything in it was used in the last 10 minutes; raise the cap or sweep`,
-      );
     }
   }
 }
-
-/** Which of two frames goes first. */
-const ORDERS: Readonly<Record<EvictionRule, (a: StoredFrame, b: StoredFrame) => number>> = {
-  "least recently used": (a, b) => a.lastUsedMs - b.lastUsedMs,
-  "quickest to render again": (a, b) => a.costMs / a.size - b.costMs / b.size || a.lastUsedMs - b.lastUsedMs,
-};
 
 const FRAMES = "frames";
 const TEMPORARY = "temporary";
