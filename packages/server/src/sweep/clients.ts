@@ -123,6 +123,11 @@ export class Clients {
     return new Set(Object.values(this.profiles.value).flatMap(({ sequences }) => sequences));
   }
 
+  /** All that `beside` says, of every profile. */
+  get known(): unknown {
+    return [this.profiles.value, [...this.openNow]];
+  }
+
   /** What others than one profile know, and what is open anywhere. */
   beside(profile: string): Profile & { readonly open: readonly string[] } {
     const others = Object.entries(this.profiles.value).flatMap(([name, known]) => (name === profile ? [] : [known]));

@@ -16,6 +16,7 @@ import { pathFault, pathSchema } from "../http/paths";
 import { accept } from "../http/problem";
 import type { Locations } from "../volumes/locations";
 import { handedSchema } from "./handedOver";
+import { Changes, seldom } from "./changes";
 import { compositionReportSchema, type CompositionReport } from "./clients";
 import { markChangeSchema, sweepSettingsSchema, type Sweeper } from "./sweeper";
 import type { Timekeeper } from "./timekeeper";
@@ -80,6 +81,10 @@ const relinkSchema = Joi.object<{ folder: string; from: string }>({
   from: pathSchema.required(),
 });
 
+// The list may be of 100,000 frames, and is sent whole.
+const ITEMS_MS = 5000;
+const FREE_STEP = 64 * 2 ** 20;
+
 const small = express.json();
 const large = express.json({ limit: "128mb" });
 
@@ -93,6 +98,31 @@ export interface SweepParts {
 /** Sweeping: what is listed, what is planned, what moves, and by which rules. */
 export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts): Router {
   const router = Router();
+  const changes = new Changes({
+    items: seldom(() => locations.open().map(({ id, volume }) => [id, volume.changes]), ITEMS_MS),
+    // What is free changes all the time, and the forecast with it.
+    folders: async () =>
+      (await sweeper.reports()).map(({ freeBytes = 0, forecast: _, ...report }) => [
+        report,
+        Math.round(freeBytes / FREE_STEP),
+      ]),
+    holds: () => sweeper.holds(),
+    history: () => sweeper.history.all,
+    settings: () => [sweeper.settings, timekeeper.rulesAtMs],
+    marks: () => sweeper.marks,
+    offered: () => sweeper.offered(),
+    compositions: () => sweeper.clients.known,
+  });
+
+  // Names of what has changed, as they do.
+  router.get("/changes", async (_request, response) => {
+    const left = leaving(response);
+    const end = await changes.listen((name) => response.write(`data: ${name}\n\n`));
+    left.addEventListener("abort", end);
+    if (left.aborted) end();
+    response.set({ "Content-Type": "text/event-stream", "Cache-Control": "no-store" });
+    response.flushHeaders();
+  });
 
   router.get("/items", (_request, response) => {
     response.json(

@@ -23,14 +23,16 @@ import {
   type WrapState,
 } from "@kinetocache/core";
 import useSWR, { mutate, type SWRResponse } from "swr";
+import { SWEEP, untilFollowed } from "./sweepChanges";
 import { EVERY_TWO_SECONDS, JOBS, json, read, refreshDisk, request, type RequestError } from "./server";
 
-const SWEEP = "/api/sweep";
 const SETTINGS = `${SWEEP}/settings`;
 const FOLDERS = `${SWEEP}/folders`;
 const MARKS = `${SWEEP}/marks`;
 const RULE_FILE = `${SWEEP}/rule-file`;
 const SLOWLY = { ...EVERY_TWO_SECONDS, refreshInterval: 5000 };
+const FOLLOWED = { ...EVERY_TWO_SECONDS, refreshInterval: untilFollowed(2000) };
+const FOLLOWED_SLOWLY = { ...EVERY_TWO_SECONDS, refreshInterval: untilFollowed(5000) };
 
 /** A cached frame and the location that it is in. */
 export type PlacedFrame = FrameItem & { readonly location: string };
@@ -40,16 +42,16 @@ export type NumberedItem = HeldItem & { readonly number: number };
 
 /** Frames of all locations of the product's own. */
 export function useFrames(): SWRResponse<PlacedFrame[], RequestError> {
-  return useSWR<PlacedFrame[], RequestError>(`${SWEEP}/items`, read, SLOWLY);
+  return useSWR<PlacedFrame[], RequestError>(`${SWEEP}/items`, read, FOLLOWED_SLOWLY);
 }
 
 export function useSweepFolders(): SWRResponse<FolderReport[], RequestError> {
-  return useSWR<FolderReport[], RequestError>(FOLDERS, read, EVERY_TWO_SECONDS);
+  return useSWR<FolderReport[], RequestError>(FOLDERS, read, FOLLOWED);
 }
 
 /** Folders on simulated drives that could be registered. */
 export function useOfferedFolders(): SWRResponse<{ folder: string; projects: string[] }[], RequestError> {
-  return useSWR<{ folder: string; projects: string[] }[], RequestError>(`${SWEEP}/offered`, read, SLOWLY);
+  return useSWR<{ folder: string; projects: string[] }[], RequestError>(`${SWEEP}/offered`, read, FOLLOWED_SLOWLY);
 }
 
 export async function registerSweepFolder(folder: string, projects: readonly string[]): Promise<void> {
@@ -94,7 +96,7 @@ export async function holdSelection(selection: Selection): Promise<HeldReport> {
 }
 
 export function useHolds(): SWRResponse<WaitingBatch[], RequestError> {
-  return useSWR<WaitingBatch[], RequestError>(`${SWEEP}/holds`, read, SLOWLY);
+  return useSWR<WaitingBatch[], RequestError>(`${SWEEP}/holds`, read, FOLLOWED_SLOWLY);
 }
 
 /** Items of a batch; none while no batch is asked for. */
@@ -117,12 +119,12 @@ export async function emptyBatch(id: string, numbers?: readonly number[]): Promi
 }
 
 export function useHistory(): SWRResponse<HistoryEntry[], RequestError> {
-  return useSWR<HistoryEntry[], RequestError>(`${SWEEP}/history`, read, SLOWLY);
+  return useSWR<HistoryEntry[], RequestError>(`${SWEEP}/history`, read, FOLLOWED_SLOWLY);
 }
 
 /** Settings of sweeping, and when the rules run next by themselves. */
 export function useSweepSettings(): SWRResponse<SweepSettings & { rulesAtMs?: number }, RequestError> {
-  return useSWR<SweepSettings & { rulesAtMs?: number }, RequestError>(SETTINGS, read, SLOWLY);
+  return useSWR<SweepSettings & { rulesAtMs?: number }, RequestError>(SETTINGS, read, FOLLOWED_SLOWLY);
 }
 
 /** The last change of each path that is under way: one that is asked for meanwhile follows it. */
@@ -192,7 +194,7 @@ export async function tryRuleFile(ruleFile: unknown, paths: readonly string[]): 
 }
 
 export function useSweepMarks(): SWRResponse<SweepMark[], RequestError> {
-  return useSWR<SweepMark[], RequestError>(MARKS, read, SLOWLY);
+  return useSWR<SweepMark[], RequestError>(MARKS, read, FOLLOWED_SLOWLY);
 }
 
 /** Sets one mark, or takes it away; others that another tab has set meanwhile stay. @param shown the marks as listed */
@@ -234,7 +236,7 @@ export interface Elsewhere {
 /** @param profile nothing is asked while it is not known */
 export function useElsewhere(profile: string | undefined): SWRResponse<Elsewhere, RequestError> {
   const path = profile === undefined ? null : `${SWEEP}/compositions?profile=${profile}`;
-  return useSWR<Elsewhere, RequestError>(path, read, SLOWLY);
+  return useSWR<Elsewhere, RequestError>(path, read, FOLLOWED_SLOWLY);
 }
 
 export function useWrapProjects(): SWRResponse<WrapProject[], RequestError> {

@@ -1,5 +1,6 @@
 import { Suspense } from "react";
 import { NavLink, Navigate, Route, Routes } from "react-router";
+import { useSweepChanges } from "../../data/sweepChanges";
 import { screen } from "../../parts/screen";
 import { ShortcutsSheet } from "../../parts/shortcuts";
 import { Waiting } from "../../parts/Waiting";
@@ -29,6 +30,7 @@ const SHORTCUTS = [
 
 /** Stale cache files: see them, move them to holding, get them back, let them go, keep them away. */
 export function Sweep() {
+  useSweepChanges();
   return (
     <main className="page sweep">
       <nav className="sweep-nav" aria-label="Sweep">
