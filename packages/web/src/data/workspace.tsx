@@ -4,20 +4,17 @@ import {
   currentDocument,
   documentKey,
   mainComposition,
-  troublesOf,
   type Bake,
   type Composition,
-  type Conditions,
   type Document,
   type Edit,
-  type MachineFigures,
 } from "@kinetocache/core";
 import { liveQuery } from "dexie";
 import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import type { LayerChoices, PreviewSettings } from "../engine/protocol/command";
 import type { MeasuredTake } from "../engine/protocol/event";
 import { inForce } from "../engine/tradeOffs";
-import { database, type MachineAtTake, type StoredDocument, type StoredTake } from "./database";
+import { database, type StoredDocument, type StoredTake } from "./database";
 import {
   addDemo,
   changeBeside,
@@ -32,16 +29,13 @@ import { deleteBake, withComplete } from "./bakes";
 import { keepCosts, recalledCosts } from "./costs";
 import { DEMO } from "./demo";
 import { engine, send } from "./engineStore";
-import { readDisturbances, readMachine } from "./server";
+import { useNotices, type Notice } from "./notices";
+import { newsOf } from "./otherTabs";
+import { afterTake, repetitionOf, type Repetition } from "./repetition";
+import { readDisturbances } from "./server";
 import { loadSettings, saveSettings } from "./settings";
+import { keepTake } from "./takeKeeping";
 import { keepFormats, keepTrial, measuredForms, useTrial } from "./trials";
-
-export interface Notice {
-  readonly id: number;
-  readonly text: string;
-  /** What can be done about it. */
-  readonly action?: { readonly label: string; readonly run: () => void };
-}
 
 interface Workspace {
   readonly stored: StoredDocument;
@@ -70,14 +64,6 @@ interface Workspace {
   readonly changeSettings: (change: Partial<PreviewSettings>) => void;
   readonly notify: (text: string, action?: Notice["action"]) => void;
   readonly dismiss: (id: number) => void;
-}
-
-/** A take that is being repeated, and what was in force before and is again afterwards. */
-interface Repetition {
-  readonly of: number;
-  readonly left: number;
-  readonly emptied: boolean;
-  readonly before: { readonly settings: PreviewSettings; readonly layers: Pick<LayerChoices, "solo" | "effectsOff"> };
 }
 
 const Context = createContext<Workspace | undefined>(undefined);
@@ -110,31 +96,6 @@ async function loadStart(): Promise<{ stored: StoredDocument; settings: PreviewS
   return { stored, settings: await loadSettings() };
 }
 
-/** Stores a take with what slowed the machine down meanwhile. */
-async function keepTake(take: MeasuredTake, repeats: number | undefined): Promise<void> {
-  // Without the server nobody can tell; the take is kept all the same.
-  const [found, machine] = await Promise.all([
-    readDisturbances().catch(() => undefined),
-    readMachine().catch(() => undefined),
-  ]);
-  const troubles = found && troublesOf(found);
-  const fault = take.graphicsFault === undefined ? [] : [`${take.graphicsFault}. The processor rendered instead.`];
-  await database.takes.add({
-    ...take,
-    ...(repeats === undefined ? {} : { repeats }),
-    ...(machine ? { machine: machineAtTake(machine, found?.conditions) } : {}),
-    disturbances: troubles || fault.length > 0 ? [...(troubles ?? []), ...fault] : undefined,
-  });
-}
-
-function machineAtTake(
-  { processor, cores, installedBytes, availableBytes }: MachineFigures,
-  conditions: Conditions | undefined,
-): MachineAtTake {
-  const { onBattery, clockShare } = conditions ?? {};
-  return { processor, cores, installedBytes, availableBytes, onBattery, clockShare };
-}
-
 function sendOpen(stored: StoredDocument, cause: "open" | "edit" | "undo" | "redo"): void {
   const { history, layers, bakes } = stored;
   send({ kind: "open", document: currentDocument(history), layers, bakes, cause });
@@ -149,8 +110,7 @@ export function WorkspaceProvider({
 }) {
   const [state, setState] = useState<{ stored: StoredDocument; settings: PreviewSettings }>();
   const [failure, setFailure] = useState<Error>();
-  const [notices, setNotices] = useState<readonly Notice[]>([]);
-  const nextNotice = useRef(1);
+  const { notices, notify, dismiss } = useNotices();
   // The revision that the engine was last told of; a newer one in the database was written by another tab.
   const known = useRef<StoredDocument>(undefined);
   const latestSettings = useRef<PreviewSettings>(undefined);
@@ -158,14 +118,6 @@ export function WorkspaceProvider({
   const repeating = useRef<Repetition>(undefined);
   const endRepeating = useRef<() => void>(() => undefined);
   const takeMeasured = useRef<(take: MeasuredTake) => Promise<void>>(() => Promise.resolve());
-
-  const notify = useCallback((text: string, action?: Notice["action"]) => {
-    setNotices((before) => [
-      ...before.filter((notice) => notice.text !== text).slice(-3),
-      { id: nextNotice.current++, text, action },
-    ]);
-  }, []);
-  const dismiss = useCallback((id: number) => setNotices((before) => before.filter((notice) => notice.id !== id)), []);
 
   const take = useCallback((stored: StoredDocument, cause: "open" | "edit" | "undo" | "redo") => {
     known.current = stored;
@@ -288,13 +240,13 @@ export function WorkspaceProvider({
     if (!openId) return;
     const follow = async (stored: StoredDocument | undefined) => {
       const shown = known.current;
-      if (shown?.id !== openId) return;
-      if (stored && stored.revision > shown.revision) take(stored, "edit");
-      if (stored) return;
+      const news = newsOf(shown, openId, stored);
+      if (news === "newer") take(stored!, "edit");
+      if (news !== "removed") return;
       const other = await database.documents.orderBy("id").first();
       if (!other) return;
       await recall(other.id);
-      notify(`${shown.name} was removed in another tab.`);
+      notify(`${shown!.name} was removed in another tab.`);
       take(other, "open");
     };
     const watch = liveQuery(() => database.documents.get(openId)).subscribe((stored) => void follow(stored));
@@ -371,15 +323,12 @@ export function WorkspaceProvider({
       if (documentKey(currentDocument(stored.history)) !== take.document.state)
         throw new Error(`${take.document.name} was edited since: undo to the state of the take first.`);
       const { solo, effectsOff } = known.current!.layers;
-      const before = { settings: latestSettings.current!, layers: { solo, effectsOff } };
+      const run = repetitionOf(take, times, { settings: latestSettings.current!, layers: { solo, effectsOff } });
       changeSettings(take.settings);
       if (take.layers) await choose({ solo: take.layers.solo, effectsOff: take.layers.effectsOff });
       send({ kind: "range", range: take.range });
-      // What was held decides a take as much as the settings: one that began with nothing does so again.
-      const total = take.range.out - take.range.in;
-      const emptied = take.heldAtStart.memory < total / 2;
-      repeating.current = { of: take.repeats ?? take.id, left: times, emptied, before };
-      send({ kind: "measureTake", emptied });
+      repeating.current = run;
+      send({ kind: "measureTake", emptied: run.emptied });
     },
     [openDocument, changeSettings, choose],
   );
@@ -395,9 +344,10 @@ export function WorkspaceProvider({
       if (!run) return;
       // Stopped while it was being kept.
       if (repeating.current !== run) return;
-      if (run.left > 1) {
-        repeating.current = { ...run, left: run.left - 1 };
-        send({ kind: "measureTake", emptied: run.emptied });
+      const next = afterTake(run);
+      if (next) {
+        repeating.current = next;
+        send({ kind: "measureTake", emptied: next.emptied });
       } else endRepeating.current();
     };
     endRepeating.current = () => {

@@ -1,7 +1,8 @@
 import { useEffect, useState } from "react";
 import Alert from "react-bootstrap/Alert";
 import Button from "react-bootstrap/Button";
-import { useWorkspace, type Notice } from "../data/workspace";
+import type { Notice } from "../data/notices";
+import { useWorkspace } from "../data/workspace";
 
 const MOST = 2;
 // Long enough to be read: some seconds, and more for a long one.
