@@ -1,14 +1,4 @@
-import {
-  CartesianGrid,
-  Legend,
-  Line,
-  LineChart,
-  ReferenceLine,
-  ResponsiveContainer,
-  Tooltip,
-  XAxis,
-  YAxis,
-} from "recharts";
+import { CartesianGrid, Legend, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import type { StoredTake } from "../../data/database";
 import { takeName } from "../../data/takes";
 
@@ -19,12 +9,13 @@ interface FrameChartProps {
   readonly first: StoredTake;
   readonly second: StoredTake | undefined;
   readonly values: FrameValues;
-  /** Beside the line of the frame budget. */
+  /** What the line of the frame budget is called. */
   readonly limit: string;
 }
 
 interface Point {
   readonly frame: number;
+  readonly limit: number;
   first?: number;
   second?: number;
 }
@@ -32,9 +23,10 @@ interface Point {
 /** A frame without a value leaves a gap. */
 function pointsOf({ first, second, values }: FrameChartProps): Point[] {
   const rows = new Map<number, Point>();
+  const limit = Number(first.budgetMs.toFixed(2));
   const add = (take: StoredTake, name: "first" | "second") => {
     for (const [frame, ms] of values(take)) {
-      const row = rows.get(frame) ?? { frame };
+      const row = rows.get(frame) ?? { frame, limit };
       if (ms !== undefined) row[name] = Number(ms.toFixed(2));
       rows.set(frame, row);
     }
@@ -70,12 +62,7 @@ export function FrameChart(props: FrameChartProps) {
           labelFormatter={(frame) => `frame ${String(frame)}`}
         />
         <Legend wrapperStyle={{ fontSize: "0.75rem" }} />
-        <ReferenceLine
-          y={first.budgetMs}
-          stroke="var(--ink)"
-          strokeDasharray="4 4"
-          label={{ value: limit, position: "insideBottomRight", ...TICK }}
-        />
+        <Line {...line} name={limit} dataKey="limit" stroke="var(--ink)" strokeDasharray="4 4" />
         <Line {...line} name={takeName(first)} dataKey="first" stroke="var(--ink-2)" strokeDasharray="5 3" />
         {second ? <Line {...line} name={takeName(second)} dataKey="second" stroke="var(--good)" /> : null}
       </LineChart>
