@@ -27,6 +27,8 @@ import {
   readBackServerPlain,
   realTimeFromDisk,
 } from "./storage";
+import { engineTurnMs } from "./engineTurn";
+import { writesAtCap } from "./eviction";
 import { exportRate } from "./export";
 import { reachabilityMs } from "./reach";
 import { foreignPictures } from "./foreign";
@@ -34,7 +36,7 @@ import { hitShare, hitShareJumps, hitShareScrub } from "./hitShare";
 import { unsafeActs } from "./safety";
 import { costRepeat, fillEstimate, memoryAfterSwitchMs } from "./truth";
 import { killTest } from "./kills";
-import { holdFilesPerSecond, ledgerScrollFrameMs, restoreFilesPerSecond, scanVsFind } from "./sweep";
+import { holdFilesPerSecond, ledgerScrollFrameMs, restoreFilesPerSecond, scanVsFind, sweepIdleBytes } from "./sweep";
 
 /** What takes time, and needs the machine for itself. */
 const TIMED: Readonly<Record<string, Measure>> = {
@@ -43,6 +45,7 @@ const TIMED: Readonly<Record<string, Measure>> = {
   gradeMs,
   glowMs,
   cachedPlayback,
+  engineTurnMs,
   parallelEfficiency,
   readBackBrowser,
   readBackServerPlain,
@@ -50,6 +53,7 @@ const TIMED: Readonly<Record<string, Measure>> = {
   realTimeFromDisk,
   indexRebuild,
   openVolumeMs,
+  writesAtCap,
   firstPaintMs,
   memoryReleaseMs,
   probeCpuShare,
@@ -79,6 +83,7 @@ const COUNTED: Readonly<Record<string, Measure>> = {
   cacheOverhead,
   loopHitShare,
   capOvershootBytes,
+  sweepIdleBytes,
   bundleGzipBytes,
   workingBufferError,
   gpuParityMaxDiff,

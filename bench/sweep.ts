@@ -176,10 +176,9 @@ export const ledgerScrollFrameMs: Measure = () =>
     return Driver.with((driver) => scrollLedger(driver, root));
   });
 
-async function scrollLedger(driver: Driver, root: string): Promise<Figure> {
+/** Opens Sweep with a folder registered, and its ledger. */
+async function openLedger(driver: Driver, root: string): Promise<void> {
   const { page } = driver;
-  await driver.open();
-  await driver.choose("background", "Off");
   await driver.goTo("Sweep");
   await driver.goTo("Folders");
   await page.getByLabel(/^Full path of a cache folder/).fill(root);
@@ -189,6 +188,57 @@ async function scrollLedger(driver: Driver, root: string): Promise<Figure> {
     .getByText("Scanned just now")
     .waitFor();
   await driver.goTo("Ledger");
+}
+
+const IDLE_SHARE = 1 / 5;
+const FIVE_MINUTES_MS = 300_000;
+
+/** What an open Sweep asks of the server, with frames on disk and a registered folder, in which nothing changes. */
+export const sweepIdleBytes: Measure = () =>
+  withFolder(async (root) => {
+    makeFiles(root, (file) => `sky.${file}.exr`, 100, 20);
+    return Driver.with(async (driver) => {
+      const { page } = driver;
+      await driver.open();
+      await driver.stretch(48);
+      await page.keyboard.press("f");
+      await driver.verdict("all 48 frames in memory");
+      await driver.choose("background", "Off");
+      await openLedger(driver, root);
+      await page.waitForTimeout(10_000);
+      const client = await page.context().newCDPSession(page);
+      const asked = new Set<string>();
+      let bytes = 0;
+      let requests = 0;
+      // What was open before, too: what changes is told over one connection.
+      client.on("Network.requestWillBeSent", ({ requestId, request }) => {
+        if (!request.url.includes("/api/sweep/")) return;
+        requests++;
+        asked.add(requestId);
+      });
+      client.on("Network.dataReceived", ({ requestId, encodedDataLength, dataLength }) => {
+        if (asked.has(requestId)) bytes += encodedDataLength || dataLength;
+      });
+      client.on("Network.eventSourceMessageReceived", ({ data }) => (bytes += data.length));
+      client.on("Network.responseReceived", ({ requestId, response }) => {
+        if (asked.has(requestId)) bytes += response.encodedDataLength;
+      });
+      await client.send("Network.enable");
+      await page.waitForTimeout(FIVE_MINUTES_MS * IDLE_SHARE);
+      return {
+        value: Math.round(bytes / IDLE_SHARE),
+        unit: "bytes in five minutes, from one",
+        limit: "at most 20480",
+        requests: requests / IDLE_SHARE,
+      };
+    });
+  });
+
+async function scrollLedger(driver: Driver, root: string): Promise<Figure> {
+  const { page } = driver;
+  await driver.open();
+  await driver.choose("background", "Off");
+  await openLedger(driver, root);
   await page.locator("label", { hasText: "Each item" }).click();
   await page.locator(".ledger-views", { hasText: /20\d,\d{3} items listed/ }).waitFor();
   await page.waitForTimeout(5000);
