@@ -8,9 +8,9 @@ import { median, rounded } from "./ratio";
 
 const STORED = 100_000;
 const FRAME_BYTES = 256 * 2 ** 10;
-const WRITTEN = 200;
+const WRITTEN = 100;
 const WRITERS = 2;
-const ROUNDS = 5;
+const ROUNDS = 15;
 
 /** Files that take no room on the drive, each as long as a frame. */
 function fillWith(folder: string): void {

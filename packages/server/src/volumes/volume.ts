@@ -486,16 +486,25 @@ export class Volume {
     if (frame) await this.discard(frame);
   }
 
-  private async discard(frame: StoredFrame): Promise<void> {
-    const bytes = allocatedBytes(frame.size);
-    this.index.forget(frame);
-    // It takes its space until it is really gone.
+  private discard(frame: StoredFrame): Promise<void> {
+    return this.discardAll(frame.owner, [frame]);
+  }
+
+  /** Removes frames of one owner. @throws Error of the first that cannot be removed, when all others are */
+  private async discardAll(owner: string, frames: readonly StoredFrame[]): Promise<void> {
+    const bytes = frames.reduce((sum, { size }) => sum + allocatedBytes(size), 0);
+    for (const frame of frames) this.index.forget(frame);
+    // They take their space until they are really gone.
     this.leavingBytes += bytes;
     try {
-      await this.inFolderOf(frame, (folder) => folder.removed(nameOf(frame))).catch((error: NodeJS.ErrnoException) => {
-        // What a link leads to is not ours, and stays.
-        if (error.code !== "ENOENT" && error.code !== "ENOTDIR") throw error;
-      });
+      const removed = await this.inFolderOf({ owner }, (folder) =>
+        Promise.allSettled(frames.map((frame) => folder.removed(nameOf(frame)))),
+      );
+      for (const one of removed)
+        if (one.status === "rejected" && !isGone(one.reason as NodeJS.ErrnoException)) throw one.reason;
+    } catch (error) {
+      // What a link leads to is not ours, and stays.
+      if (!isGone(error as NodeJS.ErrnoException)) throw error;
     } finally {
       this.leavingBytes -= bytes;
     }
@@ -527,18 +536,36 @@ export class Volume {
   }
 
   private async evict(spareMs: Milliseconds): Promise<void> {
-    while (this.takenBytes() > this.settings.capBytes) {
-      const frame = this.evictions.next({ rule: this.settings.rule, spareMs }, Date.now());
-      if (!frame)
+    const { capBytes, rule } = this.settings;
+    while (this.takenBytes() > capBytes) {
+      // A little more than is needed: several are removed in less time than one after the other.
+      let over = this.takenBytes() - capBytes * (1 - AHEAD);
+      const going = new Map<string, StoredFrame[]>();
+      for (let n = 0; over > 0 && n < MOST_AT_ONCE; n++) {
+        const frame = this.evictions.next({ rule, spareMs }, Date.now());
+        if (!frame) break;
+        over -= allocatedBytes(frame.size);
+        const own = going.get(frame.owner);
+        if (own) own.push(frame);
+        else going.set(frame.owner, [frame]);
+      }
+      if (going.size === 0)
         throw new Problem(
           507,
           "cap-reached",
           `${this.root} has reached its cap and everything in it was used in the last 10 minutes; raise the cap or sweep`,
         );
-      await this.discard(frame);
+      for (const [owner, frames] of going) await this.discardAll(owner, frames);
     }
   }
 }
+
+/** Whether there is nothing to remove, or what is there is not ours. */
+const isGone = ({ code }: NodeJS.ErrnoException) => code === "ENOENT" || code === "ENOTDIR";
+
+// Share of the cap that is freed at once: some frames of a large location, none of one that is tried out.
+const AHEAD = 1 / 2000;
+const MOST_AT_ONCE = 256;
 
 const FRAMES = "frames";
 const TEMPORARY = "temporary";
