@@ -200,9 +200,8 @@ export const sweepIdleBytes: Measure = () =>
     return Driver.with(async (driver) => {
       const { page } = driver;
       await driver.open();
-      await driver.stretch(48);
-      await page.keyboard.press("f");
-      await driver.verdict("all 48 frames in memory");
+      await driver.type("Idle delay", "0");
+      await driver.hasFrames(48);
       await driver.choose("background", "Off");
       await openLedger(driver, root);
       await page.waitForTimeout(10_000);
