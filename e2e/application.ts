@@ -4,6 +4,7 @@ import { tmpdir } from "node:os";
 import path from "node:path";
 import { startedServer } from "../testing/startedServer";
 import { typeInto } from "../testing/preview";
+import { stored } from "../testing/stored";
 import { test as base, expect, type Locator, type Page } from "@playwright/test";
 
 /** The built application's server in a process of its own, with a data folder of its own. */
@@ -91,10 +92,11 @@ export { chooseIn as choose, reveal, setSwitch, typeInto as type } from "../test
 
 /** Measures a take and waits for its end. */
 export async function measureTake(page: Page): Promise<void> {
-  const button = page.getByRole("button", { name: "Measure a take" });
-  await button.click();
-  await expect(button).toBeDisabled();
-  await expect(button).toBeEnabled();
+  const takes = async () => (await stored(page, "takes")).length;
+  const before = await takes();
+  await page.getByRole("button", { name: "Measure a take" }).click();
+  await expect.poll(takes).toBeGreaterThan(before);
+  await expect(page.getByRole("button", { name: "Measure a take" })).toBeEnabled();
 }
 
 /** Has what is selected on Sweep planned and moved to holding. */

@@ -1,6 +1,6 @@
 import type { FolderListing, FolderStart, PlaceUse } from "@kinetocache/core";
 import { ChevronRight, Folder, HardDrive, History, House } from "lucide-react";
-import { useEffect, useRef, useState, type FormEvent } from "react";
+import { useEffect, useMemo, useRef, useState, type FormEvent, type KeyboardEvent } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Modal from "react-bootstrap/Modal";
@@ -196,9 +196,16 @@ interface TreeProps {
 type Drawn = INode<Record<string, never>>;
 
 function Tree({ look, onList, onSelect, onChoose }: TreeProps) {
-  const nodes = treeOf(look.start, look.listings);
+  // With another list the tree takes its place anew, and keys that were pressed meanwhile would be lost.
+  const nodes = useMemo(() => treeOf(look.start, look.listings), [look.start, look.listings]);
+  const waitForFolders = (event: KeyboardEvent) => {
+    const { dataset } = (event.target as HTMLElement).querySelector<HTMLElement>("[data-folder]") ?? {};
+    const isOpen = (event.target as HTMLElement).getAttribute("aria-expanded") === "true";
+    // There is no first folder in it to go to yet.
+    if (event.key === "ArrowRight" && isOpen && !look.listings.has(dataset?.folder ?? "")) event.stopPropagation();
+  };
   return (
-    <div className={styles.tree}>
+    <div className={styles.tree} onKeyDownCapture={waitForFolders}>
       <TreeView
         data={nodes as unknown as Drawn[]}
         aria-label="Folders"
@@ -228,6 +235,7 @@ function Row({ element, isBranch, isExpanded, getNodeProps, level, handleExpand,
       className={metadata.refusal === undefined ? styles.row : styles.refused}
       style={{ paddingInlineStart: `${level - 0.75}rem` }}
       title={metadata.refusal ?? id}
+      data-folder={id}
       onDoubleClick={() => onChoose(id)}
     >
       {isBranch ? (
