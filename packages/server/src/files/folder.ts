@@ -519,10 +519,19 @@ export class Folder {
   }
 
   listed(): Promise<string[]> {
-    // Not by `use`, which takes a name.
+    return this.useWhole((reached) => readdir(reached));
+  }
+
+  /** The same, with what each is; a link is a link, whatever it leads to. */
+  listedEntries(): Promise<Dirent[]> {
+    return this.useWhole((reached) => readdir(reached, { withFileTypes: true }));
+  }
+
+  /** As `use`, which takes a name in it. */
+  private useWhole<T>(act: (reached: string) => Promise<T>): Promise<T> {
     const reached = this.reach(".");
     this.uses++;
-    return readdir(reached).finally(() => {
+    return act(reached).finally(() => {
       this.uses--;
       this.closeIfUnused();
     });

@@ -1,4 +1,4 @@
-import { readdir, realpath, stat } from "node:fs/promises";
+import { realpath, stat } from "node:fs/promises";
 import { homedir } from "node:os";
 import path from "node:path";
 import type { Bytes, Drive, FolderListing, FolderStart, ListedFolder, PlaceUse } from "@kinetocache/core";
@@ -104,10 +104,11 @@ async function realFolder(folder: string): Promise<string> {
 
 /** Names of the folders in a folder, and of the links to folders, in order. @throws Problem */
 async function foldersIn(real: string): Promise<string[]> {
-  const entries = await readdir(real, { withFileTypes: true }).catch((error: NodeJS.ErrnoException) => {
+  const entries = await Folder.with(real, (folder) => folder.listedEntries()).catch((error: NodeJS.ErrnoException) => {
     if (error.code === "ENOTDIR") throw new Problem(400, "invalid", `${real} is not a folder`);
     throw new Problem(403, "not-readable", `${real} may not be read`);
   });
+  // Whether it leads to a folder, and nothing else of what it leads to.
   const leads = (name: string) =>
     stat(path.join(real, name)).then(
       (found) => found.isDirectory(),

@@ -24,10 +24,7 @@ export class Changes {
   private readonly last = new Map<string, string>();
   private timer: ReturnType<typeof setTimeout> | undefined;
 
-  constructor(
-    private readonly followed: Followed,
-    private readonly everyMs = EVERY_MS,
-  ) {}
+  constructor(private readonly followed: Followed) {}
 
   /**
    * What changes after it is settled is told.
@@ -46,7 +43,7 @@ export class Changes {
   }
 
   private later(): ReturnType<typeof setTimeout> {
-    return setTimeout(() => void this.round(), this.everyMs).unref();
+    return setTimeout(() => void this.round(), EVERY_MS).unref();
   }
 
   /** @returns names of what is not as it was */

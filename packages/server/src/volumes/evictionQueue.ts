@@ -33,9 +33,10 @@ export class EvictionQueue {
 
   /** The frame that goes next; undefined when all that are left are spared. */
   next(wanted: Wanted, nowMs: Milliseconds): StoredFrame | undefined {
-    if (!this.fits(wanted, nowMs)) this.make(wanted, nowMs);
+    const isFresh = !this.fits(wanted, nowMs);
+    if (isFresh) this.make(wanted, nowMs);
     const next = this.take(wanted, nowMs);
-    if (next || this.made!.atMs === nowMs) return next;
+    if (next || isFresh) return next;
     this.make(wanted, nowMs);
     return this.take(wanted, nowMs);
   }

@@ -11,6 +11,7 @@ import fc from "fast-check";
 import { keyOf } from "../../../../testing/keys";
 import { withFolder, withServer, TestServer } from "../../../../testing/server";
 import { REAL_MEDIUM } from "../drives/medium";
+import { Folder } from "../files/folder";
 import { allocatedBytes, nameOf, parseName } from "./frameFile";
 import { ownIdentity } from "../machine/identity";
 import { Volume } from "./volume";
@@ -284,6 +285,38 @@ describe("the cap", () => {
       expect((await again.store(keyOf(9), content(9, 4 * MIB))).status).toBe(204);
       expect((await again.keys()).map(([key]) => key).sort()).toEqual([0, 1, 3, 9].map(keyOf));
       await again.close();
+    }));
+
+  test("what cannot be removed is still held, and others make room in its place", () =>
+    withServer(async (server) => {
+      await setCap(server, 16 * MIB);
+      for (let n = 0; n < 4; n++) await server.store(keyOf(n), content(n, 4 * MIB));
+      const real = Folder.prototype.removed;
+      const denied = Object.assign(new Error("denied"), { code: "EACCES" });
+      const removed = jest.spyOn(Folder.prototype, "removed").mockImplementation(function (this: Folder, name) {
+        return name.includes(keyOf(0)) ? Promise.reject(denied) : real.call(this, name);
+      });
+      const late = Date.now() + 2 * RECENT_MS;
+      const now = jest.spyOn(Date, "now").mockReturnValue(late);
+      try {
+        expect((await server.store(keyOf(8), content(8, 4 * MIB))).status).toBe(403);
+        expect((await server.store(keyOf(9), content(9, 4 * MIB))).status).toBe(204);
+        expect((await server.keys()).map(([key]) => key).sort()).toEqual([0, 2, 3, 9].map(keyOf));
+      } finally {
+        removed.mockRestore();
+        now.mockRestore();
+      }
+    }));
+
+  test("a folder in a frame's place is not the application's: it stays, and the frame is gone", () =>
+    withServer(async (server) => {
+      await server.store(keyOf(1), content(1));
+      const [file] = await frameFiles(server);
+      await rm(file!);
+      await mkdir(path.join(file!, "inside"), { recursive: true });
+      expect((await server.ask(`/api/locations/main/frames/${keyOf(1)}`, { method: "DELETE" })).status).toBe(204);
+      expect(await server.keys()).toEqual([]);
+      expect(await readdir(file!)).toEqual(["inside"]);
     }));
 
   test("it holds while many frames are written at once", () =>

@@ -490,24 +490,20 @@ export class Volume {
     return this.discardAll(frame.owner, [frame]);
   }
 
-  /** Removes frames of one owner. @throws Error of the first that cannot be removed, when all others are */
+  /** Removes frames of one owner; what cannot be removed is still held. @throws Error where none of them can */
   private async discardAll(owner: string, frames: readonly StoredFrame[]): Promise<void> {
     const bytes = frames.reduce((sum, { size }) => sum + allocatedBytes(size), 0);
     for (const frame of frames) this.index.forget(frame);
     // They take their space until they are really gone.
     this.leavingBytes += bytes;
-    try {
-      const removed = await this.inFolderOf({ owner }, (folder) =>
-        Promise.allSettled(frames.map((frame) => folder.removed(nameOf(frame)))),
-      );
-      for (const one of removed)
-        if (one.status === "rejected" && !isGone(one.reason as NodeJS.ErrnoException)) throw one.reason;
-    } catch (error) {
-      // What a link leads to is not ours, and stays.
-      if (!isGone(error as NodeJS.ErrnoException)) throw error;
-    } finally {
-      this.leavingBytes -= bytes;
-    }
+    const faults = await this.inFolderOf({ owner }, (folder) =>
+      Promise.all(frames.map((frame) => faultOf(folder.removed(nameOf(frame))))),
+    ).catch((error: NodeJS.ErrnoException) => frames.map(() => error));
+    this.leavingBytes -= bytes;
+    // What is not there is gone, and what a link leads to is not ours, and stays.
+    const kept = frames.filter((_, at) => faults[at] !== undefined && !isGone(faults[at]));
+    for (const frame of kept) this.index.add(frame);
+    if (kept.length === frames.length && kept.length > 0) throw faults[0]!;
   }
 
   /** Bytes taken, with holding and what is being written. */
@@ -538,13 +534,14 @@ export class Volume {
   private async evict(spareMs: Milliseconds): Promise<void> {
     const { capBytes, rule } = this.settings;
     while (this.takenBytes() > capBytes) {
-      // A little more than is needed: several are removed in less time than one after the other.
-      let over = this.takenBytes() - capBytes * (1 - AHEAD);
+      // A little ahead of what is needed: several are removed in less time than one after the other.
+      let missing = this.takenBytes() - capBytes;
       const going = new Map<string, StoredFrame[]>();
-      for (let n = 0; over > 0 && n < MOST_AT_ONCE; n++) {
+      for (let n = 0, last = 0; (missing > 0 || last - missing <= capBytes * AHEAD) && n < MOST_AT_ONCE; n++) {
         const frame = this.evictions.next({ rule, spareMs }, Date.now());
         if (!frame) break;
-        over -= allocatedBytes(frame.size);
+        last = allocatedBytes(frame.size);
+        missing -= last;
         const own = going.get(frame.owner);
         if (own) own.push(frame);
         else going.set(frame.owner, [frame]);
@@ -560,10 +557,18 @@ export class Volume {
   }
 }
 
-/** Whether there is nothing to remove, or what is there is not ours. */
-const isGone = ({ code }: NodeJS.ErrnoException) => code === "ENOENT" || code === "ENOTDIR";
+/** What went wrong; undefined when nothing did. */
+function faultOf(work: Promise<unknown>): Promise<NodeJS.ErrnoException | undefined> {
+  return work.then(
+    () => undefined,
+    (error: NodeJS.ErrnoException) => error,
+  );
+}
 
-// Share of the cap that is freed at once: some frames of a large location, none of one that is tried out.
+/** Whether there is nothing to remove, or what is there is not ours. */
+const isGone = ({ code }: NodeJS.ErrnoException) => code === "ENOENT" || code === "ENOTDIR" || code === "EISDIR";
+
+// Share of the cap that may be freed ahead: some dozen frames of a large location, none of a small one.
 const AHEAD = 1 / 2000;
 const MOST_AT_ONCE = 256;
 
