@@ -1,10 +1,8 @@
 import { closeSync, ftruncateSync, mkdirSync, openSync, writeFileSync } from "node:fs";
-import { mkdtemp, rm } from "node:fs/promises";
-import { tmpdir } from "node:os";
 import path from "node:path";
-import { startedServer, type StartedServer } from "../testing/startedServer";
 import type { Measure } from "./figure";
 import { median, rounded } from "./ratio";
+import { Server, withFolder } from "./server";
 
 const STORED = 100_000;
 const FRAME_BYTES = 256 * 2 ** 10;
@@ -24,15 +22,13 @@ function fillWith(folder: string): void {
 }
 
 /** Frames that a server takes a second. */
-async function rateOf({ origin, cookie }: StartedServer): Promise<number> {
+async function rateOf(server: Server): Promise<number> {
   const content = new Uint8Array(FRAME_BYTES);
   let left = WRITTEN;
   const write = async () => {
     for (; left > 0; left--) {
       const key = crypto.randomUUID().replaceAll("-", "");
-      const target = `${origin}/api/locations/main/frames/${key}?owner=bench&format=pam&costMs=1`;
-      const { status } = await fetch(target, { method: "PUT", headers: { origin, cookie }, body: content });
-      if (status !== 204) throw new Error(`The server answered ${status}`);
+      await server.request(`locations/main/frames/${key}?owner=bench&format=pam&costMs=1`, "PUT", content);
     }
   };
   const start = performance.now();
@@ -41,49 +37,40 @@ async function rateOf({ origin, cookie }: StartedServer): Promise<number> {
 }
 
 /** Frames written a second at a location of 100,000 that is full, each of which takes another's place, over an empty one. */
-export const writesAtCap: Measure = async () => {
-  const folder = await mkdtemp(path.join(tmpdir(), "kinetocache-bench-"));
-  const servers: StartedServer[] = [];
-  try {
-    // Frames in use are spared: to the servers, what is there is an hour old.
-    const clock = path.join(folder, "clock.mjs");
-    writeFileSync(clock, "const now = Date.now; Date.now = () => now() + 3_600_000;");
-    const open = async (name: string, capBytes: number) => {
-      const server = await startedServer(path.join(folder, name), 0, clock);
-      servers.push(server);
-      const { origin, cookie } = server;
-      const headers = { origin, cookie, "content-type": "application/json" };
-      const body = JSON.stringify({ capBytes });
-      const response = await fetch(`${origin}/api/locations/main`, { method: "PUT", headers, body });
-      if (!response.ok) throw new Error(await response.text());
-      return server;
-    };
-    fillWith(path.join(folder, "full"));
-    const full = await open("full", STORED * FRAME_BYTES);
-    const empty = await open("empty", STORED * FRAME_BYTES);
-    const ratios: number[] = [];
-    const rates: number[] = [];
-    for (let round = -1; round < ROUNDS; round++) {
-      const [reference, own] = [await rateOf(empty), await rateOf(full)];
-      if (round < 0) continue;
-      ratios.push(own / reference);
-      rates.push(own);
+export const writesAtCap: Measure = () =>
+  withFolder(async (folder) => {
+    const servers: Server[] = [];
+    try {
+      // Frames in use are spared: to the servers, what is there is an hour old.
+      const clock = path.join(folder, "clock.mjs");
+      writeFileSync(clock, "const now = Date.now; Date.now = () => now() + 3_600_000;");
+      const open = async (name: string, capBytes: number) => {
+        const server = await Server.start(path.join(folder, name), clock);
+        servers.push(server);
+        await server.request("locations/main", "PUT", JSON.stringify({ capBytes }));
+        return server;
+      };
+      fillWith(path.join(folder, "full"));
+      const full = await open("full", STORED * FRAME_BYTES);
+      const empty = await open("empty", STORED * FRAME_BYTES);
+      const ratios: number[] = [];
+      const rates: number[] = [];
+      for (let round = -1; round < ROUNDS; round++) {
+        const [reference, own] = [await rateOf(empty), await rateOf(full)];
+        if (round < 0) continue;
+        ratios.push(own / reference);
+        rates.push(own);
+      }
+      return {
+        value: rounded(median(ratios)),
+        unit: "times the rate at an empty location",
+        limit: "at least 0.9",
+        framesPerSecond: rounded(median(rates)),
+        eachRound: ratios.map((ratio) => rounded(ratio)),
+        frames: STORED,
+        frameBytes: FRAME_BYTES,
+      };
+    } finally {
+      for (const server of servers) await server.kill();
     }
-    return {
-      value: rounded(median(ratios)),
-      unit: "times the rate at an empty location",
-      limit: "at least 0.9",
-      framesPerSecond: rounded(median(rates)),
-      eachRound: ratios.map((ratio) => rounded(ratio)),
-      frames: STORED,
-      frameBytes: FRAME_BYTES,
-    };
-  } finally {
-    for (const { child } of servers) {
-      const ended = new Promise((resolve) => child.once("exit", resolve));
-      child.kill("SIGKILL");
-      await ended;
-    }
-    await rm(folder, { recursive: true, force: true });
-  }
-};
+  });

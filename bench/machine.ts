@@ -122,7 +122,7 @@ export const workingBufferError: Measure = async () => {
 };
 
 // What is alive at once changes where layers begin and end; in between it is looked at now and then.
-const FRAMES_APART = 24;
+const FRAMES_APART = 12;
 
 function sampleOf({ duration, layers }: Composition): Set<number> {
   const regular = Array.from({ length: Math.ceil(duration / FRAMES_APART) }, (_, n) => n * FRAMES_APART);

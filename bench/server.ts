@@ -20,8 +20,9 @@ export interface FolderReport {
 export class Server {
   private constructor(private readonly started: StartedServer) {}
 
-  static async start(data: string): Promise<Server> {
-    return new Server(await startedServer(data));
+  /** @param preload module that runs before it */
+  static async start(data: string, preload?: string): Promise<Server> {
+    return new Server(await startedServer(data, 0, preload));
   }
 
   get child(): ChildProcess {

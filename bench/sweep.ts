@@ -209,7 +209,7 @@ export const sweepIdleBytes: Measure = () =>
       const asked = new Set<string>();
       let bytes = 0;
       let requests = 0;
-      // What was open before, too: what changes is told over one connection.
+      // What is told of changes comes over a connection that was opened before.
       client.on("Network.requestWillBeSent", ({ requestId, request }) => {
         if (!request.url.includes("/api/sweep/")) return;
         requests++;
