@@ -4,7 +4,7 @@ import { useEffect, useMemo, useRef, useState, type FormEvent, type KeyboardEven
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import Modal from "react-bootstrap/Modal";
-import TreeView, { type INode, type INodeRendererProps } from "react-accessible-treeview";
+import TreeView, { type INodeRendererProps } from "react-accessible-treeview";
 import { folderStarts, listFolders, makeFolder } from "../data/folderChoice";
 import styles from "./FolderChooser.module.css";
 import { pathBelow, startFor, treeOf, wayTo, type FolderNode, type Listings } from "./folderTree";
@@ -56,6 +56,7 @@ export default function FolderChooser({ title, use, initial, onChoose, onClose }
 
   /** Lists what lies on the way to a folder, as far as there is one. */
   const lookAt = async (start: string, folder: string) => {
+    const turn = ++turns.current;
     const listings = new Map<string, FolderListing>();
     for (const at of wayTo(start, folder)) {
       const listing = await listFolders(at, use).catch((error: unknown) => {
@@ -65,7 +66,8 @@ export default function FolderChooser({ title, use, initial, onChoose, onClose }
       listings.set(at, listing);
     }
     const opened = [...listings.keys()];
-    setLook({ start, listings, opened, chosen: opened.at(-1) ?? start, turn: ++turns.current });
+    // Another place may have been asked for meanwhile.
+    if (turn === turns.current) setLook({ start, listings, opened, chosen: opened.at(-1) ?? start, turn });
   };
 
   const begin = async () => {
@@ -96,9 +98,11 @@ export default function FolderChooser({ title, use, initial, onChoose, onClose }
     });
   };
 
-  const chosen = look && treeOf(look.start, look.listings).find(({ id }) => id === look.chosen);
+  // The tree takes its place anew with each other list, and keys that were pressed meanwhile would be lost.
+  const { start, listings } = look ?? {};
+  const nodes = useMemo(() => (start !== undefined && listings ? treeOf(start, listings) : []), [start, listings]);
   const listing = look?.listings.get(look.chosen);
-  const refusal = chosen?.metadata.refusal ?? listing?.refusal;
+  const refusal = nodes.find(({ id }) => id === look?.chosen)?.metadata.refusal;
   return (
     <Modal show onHide={onClose} animation={false} size="lg" scrollable aria-labelledby="folder-chooser-title">
       <Modal.Header closeButton>
@@ -128,15 +132,10 @@ export default function FolderChooser({ title, use, initial, onChoose, onClose }
           <Tree
             key={look.turn}
             look={look}
+            nodes={nodes}
             onList={(folder) => attempt(() => list(folder))}
             onSelect={(path) => setLook({ ...look, chosen: path })}
-            onChoose={(path) =>
-              treeOf(look.start, look.listings).some(
-                ({ id, metadata }) => id === path && metadata.refusal === undefined,
-              )
-                ? onChoose(path)
-                : undefined
-            }
+            onChoose={onChoose}
           />
         ) : (
           <p className={styles.tree}>{fault === undefined ? "Looking at the folders…" : ""}</p>
@@ -188,16 +187,13 @@ export default function FolderChooser({ title, use, initial, onChoose, onClose }
 
 interface TreeProps {
   readonly look: Look;
+  readonly nodes: FolderNode[];
   readonly onList: (folder: string) => Promise<void>;
   readonly onSelect: (folder: string) => void;
   readonly onChoose: (folder: string) => void;
 }
 
-type Drawn = INode<Record<string, never>>;
-
-function Tree({ look, onList, onSelect, onChoose }: TreeProps) {
-  // With another list the tree takes its place anew, and keys that were pressed meanwhile would be lost.
-  const nodes = useMemo(() => treeOf(look.start, look.listings), [look.start, look.listings]);
+function Tree({ look, nodes, onList, onSelect, onChoose }: TreeProps) {
   const waitForFolders = (event: KeyboardEvent) => {
     const { dataset } = (event.target as HTMLElement).querySelector<HTMLElement>("[data-folder]") ?? {};
     const isOpen = (event.target as HTMLElement).getAttribute("aria-expanded") === "true";
@@ -207,7 +203,7 @@ function Tree({ look, onList, onSelect, onChoose }: TreeProps) {
   return (
     <div className={styles.tree} onKeyDownCapture={waitForFolders}>
       <TreeView
-        data={nodes as unknown as Drawn[]}
+        data={nodes}
         aria-label="Folders"
         nodeAction="select"
         defaultExpandedIds={look.opened.filter((at) => nodes.find(({ id }) => id === at)?.isBranch)}
@@ -236,7 +232,7 @@ function Row({ element, isBranch, isExpanded, getNodeProps, level, handleExpand,
       style={{ paddingInlineStart: `${level - 0.75}rem` }}
       title={metadata.refusal ?? id}
       data-folder={id}
-      onDoubleClick={() => onChoose(id)}
+      onDoubleClick={() => metadata.refusal === undefined && onChoose(id)}
     >
       {isBranch ? (
         <ChevronRight

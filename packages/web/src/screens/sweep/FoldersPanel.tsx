@@ -129,14 +129,20 @@ const projectsSchema = Joi.object<{ projects: string }>({ projects: fullPaths })
 function ProjectFolders({ folder }: { readonly folder: FolderReport }) {
   const { busy, run } = useAttempt();
   const projects = folder.projects.join("\n");
-  const { register, handleSubmit, setValue, formState, watch } = useForm({
+  const { register, handleSubmit, reset, setValue, formState, watch } = useForm({
     // What is typed stays while the folder is looked at again.
     values: { projects },
     resetOptions: { keepDirtyValues: true },
     resolver: joiResolver(projectsSchema),
   });
   const typed = watch("projects");
-  const set = handleSubmit((form) => run(() => setProjectFolders(folder.id, pathsOf(form.projects))));
+  const set = handleSubmit((form) =>
+    run(async () => {
+      await setProjectFolders(folder.id, pathsOf(form.projects));
+      // It is shown as the server has it from here on.
+      reset(form);
+    }),
+  );
   const fault = formState.errors.projects?.message;
   const add = (path: string) => setValue("projects", [...pathsOf(typed), path].join("\n"), { shouldDirty: true });
   return (
