@@ -46,6 +46,16 @@ test("a folder is chosen in a tree by keys alone, and one that cannot be used sa
   await expect(page.getByRole("region", { name: `Folder ${path.join(jobs, "Flyway 101/cache")}` })).toBeVisible();
   await expect(field).toHaveValue("");
 
+  // Where its projects live is shown as the server has it, once it is set.
+  const projects = page.getByLabel(/^Projects live in/);
+  await projects.fill("projects");
+  await page.getByRole("button", { name: "Set", exact: true }).click();
+  await expect(page.getByText('"projects" is no full path, such as /mnt/fast/caches')).toBeVisible();
+  await projects.fill(`${path.join(jobs, "Flyway 102")}/`);
+  await page.getByRole("button", { name: "Set", exact: true }).click();
+  await expect(projects).toHaveValue(path.join(jobs, "Flyway 102"));
+  await expect(page.getByRole("button", { name: "Set", exact: true })).toBeDisabled();
+
   await field.fill(path.join(jobs, "Flyway 101/cache"));
   await page.getByRole("button", { name: "Choose: Cache folder" }).click();
   await expect(dialog.getByText(/^Cannot be chosen: .* which is swept; choose a folder beside it$/)).toBeVisible();

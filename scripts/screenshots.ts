@@ -80,6 +80,7 @@ for (const caches of made.folders)
     .waitFor();
 await page.getByRole("link", { name: "Ledger" }).click();
 await page.getByRole("row", { name: /Flyway Estuary.*Frames/ }).waitFor();
+await page.getByText("Still working out which rendered frames can be shown again").waitFor({ state: "detached" });
 await picture("sweep");
 await page.getByRole("link", { name: "Rules" }).click();
 await page

@@ -60,9 +60,11 @@ export async function registerSweepFolder(folder: string, projects: readonly str
   await scanFolder(((await response.json()) as { id: string }).id, false);
 }
 
-export async function setProjectFolders(id: string, projects: readonly string[]): Promise<void> {
+/** @returns the folders as the server has them, without links */
+export async function setProjectFolders(id: string, projects: readonly string[]): Promise<readonly string[]> {
   await request(`${FOLDERS}/${id}`, json("PUT", { projects }));
-  await mutate(FOLDERS);
+  const folders = await mutate<FolderReport[]>(FOLDERS);
+  return folders?.find((folder) => folder.id === id)?.projects ?? projects;
 }
 
 /** Takes a folder off the list; its files stay. */

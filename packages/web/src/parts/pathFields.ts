@@ -36,7 +36,7 @@ export const pathInside = Joi.string()
   .replace(/^\/+|\/+$/g, "")
   .custom((path: string, { message }: Joi.CustomHelpers) =>
     path.split("/").some((part) => part === "." || part === "..")
-      ? message({ custom: "The path leads on from the folder, without . or .." })
+      ? message({ custom: "Give a path inside the folder, without . or .." })
       : path,
   )
   .required()

@@ -1,6 +1,7 @@
 import type { FolderReport } from "@kinetocache/core";
 import { joiResolver } from "@hookform/resolvers/joi";
 import Joi from "joi";
+import { useEffect } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import { useForm } from "react-hook-form";
@@ -130,17 +131,19 @@ function ProjectFolders({ folder }: { readonly folder: FolderReport }) {
   const { busy, run } = useAttempt();
   const projects = folder.projects.join("\n");
   const { register, handleSubmit, reset, setValue, formState, watch } = useForm({
-    // What is typed stays while the folder is looked at again.
-    values: { projects },
-    resetOptions: { keepDirtyValues: true },
+    defaultValues: { projects },
     resolver: joiResolver(projectsSchema),
   });
+  const { isDirty } = formState;
+  // What is typed stays while the folder is looked at again.
+  useEffect(() => {
+    if (!isDirty) reset({ projects });
+  }, [isDirty, projects, reset]);
   const typed = watch("projects");
   const set = handleSubmit((form) =>
     run(async () => {
-      await setProjectFolders(folder.id, pathsOf(form.projects));
-      // It is shown as the server has it from here on.
-      reset(form);
+      const kept = await setProjectFolders(folder.id, pathsOf(form.projects));
+      reset({ projects: kept.join("\n") });
     }),
   );
   const fault = formState.errors.projects?.message;
@@ -164,7 +167,7 @@ function ProjectFolders({ folder }: { readonly folder: FolderReport }) {
           {...register("projects")}
         />
         <ChooseFolder label="Projects live in" use="projects" value={folder.folder} onChoose={add} />
-        <Button size="sm" variant="outline-dark" type="submit" disabled={busy || !formState.isDirty}>
+        <Button size="sm" variant="outline-dark" type="submit" disabled={busy || !isDirty}>
           Set
         </Button>
       </div>
