@@ -53,7 +53,7 @@ export function createApp({
   app.use("/api/folders", folderRoutes(folders));
   app.use(
     "/api/locations",
-    locationRoutes(locations, moves, (location, keys, over) => sweep.sweeper.giveUp(location, keys, over)),
+    locationRoutes(locations, moves, (location, keys, over) => sweep.sweeper.holdings.giveUp(location, keys, over)),
   );
   app.use("/api/frames", frameRoutes(locations));
   app.use("/api/jobs", jobRoutes(jobs));

@@ -82,7 +82,7 @@ export async function startServer({ data: folder, port, pages, demo }: ServerOpt
     const folders = new FolderChooser({
       registry,
       drives: () => allDrives(locations.folders(), simulated),
-      sizes: () => new Map([...locations.sizes(), ...sweeper.sizes()]),
+      sizes: () => new Map([...locations.sizes(), ...sweeper.scanning.sizes()]),
     });
     const wrap = await Wrap.open({ data, sweeper, registry, locations, jobs, readers });
     const sweep = { sweeper, timekeeper, wrap };

@@ -2,6 +2,7 @@ import { access, constants } from "node:fs/promises";
 import path from "node:path";
 import {
   fillForecast,
+  isSafePath,
   isSampleDue,
   withSample,
   type FillForecast,
@@ -9,9 +10,11 @@ import {
   type SweepFolder,
 } from "@kinetocache/core";
 import Joi from "joi";
+import { Folder } from "../files/folder";
 import { JsonFile } from "../files/jsonFile";
 import { Problem } from "../http/problem";
 import type { PlaceRegistry } from "../places/placeRegistry";
+import { statBelow } from "./heldFolders";
 
 interface Registered extends SweepFolder {
   /** How much was in it at each scan, oldest first. */
@@ -71,6 +74,24 @@ export class RegisteredFolders {
     const found = this.all.find((one) => one.id === id);
     if (!found) throw new Problem(404, "no-folder", `There is no registered folder ${id}`);
     return found;
+  }
+
+  /** @throws Problem 400 when a path leads out of a folder, 404 when there is nothing at it */
+  async checkInside(id: string, below: string): Promise<void> {
+    const { folder } = this.get(id);
+    if (below !== "" && !isSafePath(below))
+      throw new Problem(
+        400,
+        "invalid",
+        `path: "${below}" leads out of ${folder}; name what is in it, such as shows/cache`,
+      );
+    const isThere = await Folder.with(folder, (root) => below === "" || statBelow(root, below) !== undefined).catch(
+      (error: NodeJS.ErrnoException) => {
+        if (error.code === "ENOENT" || error.code === "ENOTDIR") return false;
+        throw error;
+      },
+    );
+    if (!isThere) throw new Problem(404, "no-folder", `There is nothing at ${below} in ${folder}`);
   }
 
   /**

@@ -18,7 +18,8 @@ import type { Locations } from "../volumes/locations";
 import { handedSchema } from "./handedOver";
 import { Changes, seldom } from "./changes";
 import { compositionReportSchema, type CompositionReport } from "./clients";
-import { markChangeSchema, sweepSettingsSchema, type Sweeper } from "./sweeper";
+import { markChangeSchema, sweepSettingsSchema } from "./preferences";
+import type { Sweeper } from "./sweeper";
 import type { Timekeeper } from "./timekeeper";
 import type { Wrap } from "./wrap";
 
@@ -99,17 +100,17 @@ export interface SweepParts {
 export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts): Router {
   const router = Router();
   const changes = new Changes({
-    items: seldom(() => locations.open().map(({ id, volume }) => [id, volume.changes]), ITEMS_MS),
+    items: seldom(() => locations.open().map(({ id, volume }) => [id, volume.frames.changes]), ITEMS_MS),
     // What is free changes all the time, and the forecast with it.
     folders: async () =>
-      (await sweeper.reports()).map(({ freeBytes = 0, forecast: _, ...report }) => [
+      (await sweeper.scanning.reports()).map(({ freeBytes = 0, forecast: _, ...report }) => [
         report,
         Math.round(freeBytes / FREE_STEP),
       ]),
-    holds: () => sweeper.holds(),
+    holds: () => sweeper.holdings.holds(),
     history: () => sweeper.history.all,
-    settings: () => [sweeper.settings, timekeeper.rulesAtMs],
-    marks: () => sweeper.marks,
+    settings: () => [sweeper.preferences.settings, timekeeper.rulesAtMs],
+    marks: () => sweeper.preferences.marks,
     offered: () => sweeper.offered(),
     compositions: () => sweeper.clients.known,
   });
@@ -126,12 +127,12 @@ export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts
 
   router.get("/items", (_request, response) => {
     response.json(
-      locations.open().flatMap(({ id, volume }) => volume.items().map((item) => ({ ...item, location: id }))),
+      locations.open().flatMap(({ id, volume }) => volume.frames.items().map((item) => ({ ...item, location: id }))),
     );
   });
 
   router.get("/folders", async (_request, response) => {
-    response.json(await sweeper.reports());
+    response.json(await sweeper.scanning.reports());
   });
 
   router.post("/folders", small, async (request, response) => {
@@ -151,7 +152,7 @@ export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts
 
   router.post("/folders/:id/scan", small, (request, response) => {
     const { fresh } = accept(scanSchema, request.body, "body");
-    response.status(202).json({ job: sweeper.scan(request.params.id, fresh).id });
+    response.status(202).json({ job: sweeper.scanning.scan(request.params.id, fresh).id });
   });
 
   // Lines of JSON: hundreds of thousands of items are read a few at a time.
@@ -163,31 +164,33 @@ export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts
   });
 
   router.post("/plan", large, async (request, response) => {
-    const { items, ...plan } = await sweeper.plan(accept(selectionSchema, request.body, "body").selection);
+    const { items, ...plan } = await sweeper.holdings.plan(accept(selectionSchema, request.body, "body").selection);
     // The screen has the items.
     response.json({ ...plan, items: items.length });
   });
 
   router.get("/holds", async (_request, response) => {
-    response.json(timekeeper.withAges(await sweeper.holds()));
+    response.json(timekeeper.withAges(await sweeper.holdings.holds()));
   });
 
   router.post("/holds", large, async (request, response) => {
-    response.status(201).json(await sweeper.hold(accept(selectionSchema, request.body, "body").selection, "you"));
+    response
+      .status(201)
+      .json(await sweeper.holdings.hold(accept(selectionSchema, request.body, "body").selection, "you"));
   });
 
   router.get("/holds/:id/items", async (request, response) => {
-    response.json(await sweeper.heldItems(request.params.id));
+    response.json(await sweeper.holdings.heldItems(request.params.id));
   });
 
   router.post("/holds/:id/restore", large, async (request, response) => {
     const { numbers } = accept(partSchema, request.body ?? {}, "body");
-    response.json({ stayed: await sweeper.restore(request.params.id, numbers) });
+    response.json({ stayed: await sweeper.holdings.restore(request.params.id, numbers) });
   });
 
   router.post("/holds/:id/empty", large, async (request, response) => {
     const { numbers } = accept(partSchema, request.body ?? {}, "body");
-    response.json({ stayed: await sweeper.empty(request.params.id, "you", numbers) });
+    response.json({ stayed: await sweeper.holdings.empty(request.params.id, "you", numbers) });
   });
 
   router.get("/history", (_request, response) => {
@@ -195,26 +198,26 @@ export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts
   });
 
   router.get("/settings", (_request, response) => {
-    response.json({ ...sweeper.settings, rulesAtMs: timekeeper.rulesAtMs });
+    response.json({ ...sweeper.preferences.settings, rulesAtMs: timekeeper.rulesAtMs });
   });
 
   router.put("/settings", small, async (request, response) => {
-    await sweeper.changeSettings(accept<SweepSettings>(sweepSettingsSchema, request.body, "settings"));
+    await sweeper.preferences.changeSettings(accept<SweepSettings>(sweepSettingsSchema, request.body, "settings"));
     await timekeeper.settingsChanged();
     response.status(204).end();
   });
 
   // What rules would take now; nothing moves.
   router.post("/rules/preview", small, async (request, response) => {
-    response.json(await sweeper.preview(accept(rulesSchema, request.body, "body").rules));
+    response.json(await sweeper.rules.preview(accept(rulesSchema, request.body, "body").rules));
   });
 
   router.post("/rules/run", async (_request, response) => {
-    response.json(await sweeper.runRules("your rules"));
+    response.json(await sweeper.rules.run("your rules"));
   });
 
   router.get("/rule-file", (_request, response) => {
-    response.json(sweeper.ruleFile);
+    response.json(sweeper.preferences.ruleFile);
   });
 
   router.put("/rule-file", large, async (request, response) => {
@@ -224,11 +227,11 @@ export function sweepRoutes({ locations, sweeper, timekeeper, wrap }: SweepParts
 
   router.post("/rule-file/try", large, async (request, response) => {
     const { ruleFile, paths } = accept(trySchema, request.body, "body");
-    response.json(await sweeper.explain(ruleFile, paths));
+    response.json(await sweeper.desk.call("explain", ruleFile, paths));
   });
 
   router.get("/marks", (_request, response) => {
-    response.json(sweeper.marks);
+    response.json(sweeper.preferences.marks);
   });
 
   router.post("/marks", small, async (request, response) => {

@@ -238,7 +238,7 @@ const withScanned = (
     const caches = path.join(folder, "caches");
     makeFiles(caches, names);
     const { id } = await sweeper.register(caches, []);
-    await sweeper.scan(id, false).ended;
+    await sweeper.scanning.scan(id, false).ended;
     await use(sweeper, id, caches);
   });
 
@@ -255,40 +255,40 @@ function deskPid(): number {
 
 test("a process that has the folders and ends is started again, and nothing is lost", () =>
   withScanned(["a.log", "b.log"], async (sweeper, id, caches) => {
-    await sweeper.hold([{ place: id, ids: ["a.log"] }], "you");
+    await sweeper.holdings.hold([{ place: id, ids: ["a.log"] }], "you");
     const pid = deskPid();
     const asked = sweeper.desk.call("report").catch((error: Error) => error.message);
     process.kill(pid, "SIGKILL");
     expect(JSON.stringify(await asked)).toMatch(/ended|"files":2/);
-    const [batch] = await sweeper.holds();
+    const [batch] = await sweeper.holdings.holds();
     expect(batch).toMatchObject({ items: 1, place: id });
-    expect(await sweeper.restore(batch!.id)).toEqual([]);
+    expect(await sweeper.holdings.restore(batch!.id)).toEqual([]);
     expect(readFileSync(path.join(caches, "a.log"), "utf8")).toBe("a.log");
   }));
 
 test("what changes in a folder is listed by itself while somebody looks", () =>
   withScanned(["in/a.log"], async (sweeper, id, caches) => {
-    expect(await sweeper.reports()).toMatchObject([{ items: 1, isWatched: true }]);
+    expect(await sweeper.scanning.reports()).toMatchObject([{ items: 1, isWatched: true }]);
     makeFiles(caches, ["in/b.log"]);
-    await until(async () => (await sweeper.reports())[0]!.items === 2);
+    await until(async () => (await sweeper.scanning.reports())[0]!.items === 2);
     // Whoever asks for a scan meanwhile gets one.
     makeFiles(caches, ["in/c.log"]);
-    await until(async () => (await sweeper.reports())[0]!.isDue);
-    expect(await sweeper.scan(id, false).ended).toBe("done");
-    expect(await sweeper.reports()).toMatchObject([{ items: 3 }]);
+    await until(async () => (await sweeper.scanning.reports())[0]!.isDue);
+    expect(await sweeper.scanning.scan(id, false).ended).toBe("done");
+    expect(await sweeper.scanning.reports()).toMatchObject([{ items: 3 }]);
   }));
 
 test("what was shown before it moves is not listed anew until it moved: what changed meanwhile stays", () =>
   withScanned(["Flyway 102/cache/a.exr", "b.log"], async (sweeper, id, caches) => {
     const selection = [{ place: id, ids: ["Flyway 102/cache", "b.log"] }];
-    expect((await sweeper.plan(selection)).items).toHaveLength(2);
+    expect((await sweeper.holdings.plan(selection)).items).toHaveLength(2);
     makeFiles(caches, ["Flyway 102/cache/new.exr"]);
-    await until(async () => (await sweeper.reports())[0]!.isDue);
-    expect(await sweeper.reports()).toMatchObject([{ isDue: true, files: 2 }]);
-    const { batches, skipped } = await sweeper.hold(selection, "you");
+    await until(async () => (await sweeper.scanning.reports())[0]!.isDue);
+    expect(await sweeper.scanning.reports()).toMatchObject([{ isDue: true, files: 2 }]);
+    const { batches, skipped } = await sweeper.holdings.hold(selection, "you");
     expect(batches).toMatchObject([{ items: 1 }]);
     expect(skipped).toMatchObject([{ id: "Flyway 102/cache", reason: "it changed since it was listed" }]);
-    await until(async () => (await sweeper.reports())[0]!.files === 2);
+    await until(async () => (await sweeper.scanning.reports())[0]!.files === 2);
   }));
 
 test("the demo's folders are registered and gone through once, and not again after they were taken off the list", () =>
@@ -297,13 +297,13 @@ test("the demo's folders are registered and gone through once, and not again aft
     mkdirSync(caches);
     makeFiles(caches, ["a.log"]);
     await sweeper.registerDemo();
-    await until(async () => (await sweeper.reports())[0]?.files === 1);
+    await until(async () => (await sweeper.scanning.reports())[0]?.files === 1);
     await sweeper.registerDemo();
-    const reports = await sweeper.reports();
+    const reports = await sweeper.scanning.reports();
     expect(reports).toHaveLength(1);
     await sweeper.unregister(reports[0]!.id);
     await sweeper.registerDemo();
-    expect(await sweeper.reports()).toEqual([]);
+    expect(await sweeper.scanning.reports()).toEqual([]);
   }));
 
 test("registering a folder changes nothing about how full its simulated drive is", () =>
@@ -334,14 +334,14 @@ test("simulated drives are as full as the stated sizes of what lies on them", ()
     utimesSync(big, 1e9, 1e9);
     expect(await sweeper.offered()).toEqual([{ folder: caches, projects: [] }]);
     const { id } = await sweeper.register(caches, []);
-    await sweeper.scan(id, false).ended;
-    const free = async () => (await sweeper.reports())[0]!.freeBytes!;
+    await sweeper.scanning.scan(id, false).ended;
+    const free = async () => (await sweeper.scanning.reports())[0]!.freeBytes!;
     const before = await free();
-    const { batches } = await sweeper.hold([{ place: id, ids: ["big.log"] }], "you");
+    const { batches } = await sweeper.holdings.hold([{ place: id, ids: ["big.log"] }], "you");
     expect(batches).toMatchObject([{ bytes: 5 * 2 ** 30 }]);
     // Holding has not given it back yet.
     expect(await free()).toBe(before);
-    await sweeper.empty(batches[0]!.id, "you");
+    await sweeper.holdings.empty(batches[0]!.id, "you");
     expect((await free()) - before).toBe(5 * 2 ** 30);
     expect(sweeper.history.all.at(-1)).toMatchObject({
       what: "emptied",

@@ -28,7 +28,7 @@ function withBatch(use: (parts: Parts) => Promise<void>) {
       })();
       await volume.write({ key: keyOf(n), owner: "night-roost", format: "pam", costMs: 1, size: 3000 }, content);
     }
-    const { batches } = await sweeper.hold([{ place: "main", ids: [keyOf(1)] }], "you");
+    const { batches } = await sweeper.holdings.hold([{ place: "main", ids: [keyOf(1)] }], "you");
     const clock = { now: batches[0]!.sweptMs, uptime: 0, boot: "first", newest: batches[0]!.sweptMs };
     const restarted = () =>
       Timekeeper.open(folder, sweeper, {
@@ -38,12 +38,12 @@ function withBatch(use: (parts: Parts) => Promise<void>) {
         newestFileMs: () => clock.newest,
       });
     const timekeeper = await restarted();
-    await use({ timekeeper, sweeper, clock, restarted, left: async () => (await sweeper.holds()).length });
+    await use({ timekeeper, sweeper, clock, restarted, left: async () => (await sweeper.holdings.holds()).length });
   });
 }
 
 const change = async ({ sweeper, timekeeper }: Parts, settings: Partial<SweepSettings>) => {
-  await sweeper.changeSettings({ ...sweeper.settings, ...settings });
+  await sweeper.preferences.changeSettings({ ...sweeper.preferences.settings, ...settings });
   await timekeeper.settingsChanged();
 };
 
@@ -96,13 +96,13 @@ test("swept by a clock that is twenty days behind, a batch waits its days when t
       await again.check();
     }
     expect(await left()).toBe(1);
-    expect(again.withAges(await sweeper.holds())).toMatchObject([{ waitedMs: 20 * MINUTE }]);
+    expect(again.withAges(await sweeper.holdings.holds())).toMatchObject([{ waitedMs: 20 * MINUTE }]);
   }));
 
 test("of the time that the machine was off, no more counts than the user's files have grown newer", () =>
   withBatch(async ({ timekeeper, clock, restarted, sweeper }) => {
     await timekeeper.check();
-    const waited = async (keeper: Timekeeper) => keeper.withAges(await sweeper.holds())[0]!.waitedMs;
+    const waited = async (keeper: Timekeeper) => keeper.withAges(await sweeper.holdings.holds())[0]!.waitedMs;
     const reboot = async (clockMs: number, newerMs: number) => {
       clock.now += clockMs;
       clock.newest += newerMs;
@@ -128,11 +128,12 @@ test("of the time that the machine was off, no more counts than the user's files
 
 test("a batch that cannot be emptied keeps none of the others", () =>
   withBatch(async ({ timekeeper, sweeper, clock, left }) => {
-    await sweeper.hold([{ place: "main", ids: [keyOf(2)] }], "you");
+    await sweeper.holdings.hold([{ place: "main", ids: [keyOf(2)] }], "you");
     expect(await left()).toBe(2);
-    const [first] = await sweeper.holds();
-    const empty = sweeper.empty.bind(sweeper);
-    jest.spyOn(sweeper, "empty").mockImplementation((id, by) => {
+    const [first] = await sweeper.holdings.holds();
+    const { holdings } = sweeper;
+    const empty = holdings.empty.bind(holdings);
+    jest.spyOn(holdings, "empty").mockImplementation((id, by) => {
       if (id === first!.id) return Promise.reject(new Error("the drive does not answer"));
       return empty(id, by);
     });
@@ -143,7 +144,7 @@ test("a batch that cannot be emptied keeps none of the others", () =>
     }
     expect(error).toHaveBeenCalledTimes(1);
     error.mockRestore();
-    expect((await sweeper.holds()).map(({ id }) => id)).toEqual([first!.id]);
+    expect((await sweeper.holdings.holds()).map(({ id }) => id)).toEqual([first!.id]);
   }));
 
 test("what is to wait for the user waits, however long", () =>
@@ -188,8 +189,8 @@ test("rules run by the timetable once it is time, move to holding, and can be un
     expect(sweeper.history.all.at(-1)).toMatchObject({ what: "swept", by: "the timetable", items: 1 });
     // It does not run again before the next day.
     expect(timekeeper.rulesAtMs! - clock.now).toBeGreaterThan(22 * HOUR);
-    const batch = (await sweeper.holds()).find(({ by }) => by === "the timetable")!;
-    expect(await sweeper.restore(batch.id)).toEqual([]);
+    const batch = (await sweeper.holdings.holds()).find(({ by }) => by === "the timetable")!;
+    expect(await sweeper.holdings.restore(batch.id)).toEqual([]);
     expect(await left()).toBe(1);
   }));
 

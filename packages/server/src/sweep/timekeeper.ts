@@ -85,17 +85,17 @@ export class Timekeeper {
   get rulesAtMs(): number | undefined {
     const { rulesMs } = this.runs.value;
     const hourOf = (ms: number) => new Date(ms).getHours();
-    return rulesMs === undefined ? undefined : runsAtMs(this.sweeper.settings.timetable, rulesMs, hourOf);
+    return rulesMs === undefined ? undefined : runsAtMs(this.sweeper.preferences.settings.timetable, rulesMs, hourOf);
   }
 
   /** Starts counting anew after the settings changed. */
   async settingsChanged(): Promise<void> {
     this.due.clear();
-    await this.runs.replace(this.sweeper.settings.timetable.on ? { rulesMs: this.clock.now() } : {});
+    await this.runs.replace(this.sweeper.preferences.settings.timetable.on ? { rulesMs: this.clock.now() } : {});
   }
 
   start(): void {
-    this.begin(() => this.sweeper.finishInterrupted());
+    this.begin(() => this.sweeper.holdings.finishInterrupted());
     this.timer = setInterval(() => this.begin(() => this.check()), EVERY_MS);
     this.timer.unref();
   }
@@ -114,13 +114,13 @@ export class Timekeeper {
 
   /** Does what has been due long enough. */
   async check(): Promise<void> {
-    const batches = await this.sweeper.holds();
+    const batches = await this.sweeper.holdings.holds();
     await this.grow(batches);
     for (const { id, waitedMs } of this.withAges(batches)) {
-      const leftMs = emptiesInMs(waitedMs, this.sweeper.settings);
+      const leftMs = emptiesInMs(waitedMs, this.sweeper.preferences.settings);
       if (!this.isTime(id, leftMs === 0)) continue;
       // One that cannot be emptied keeps none of the others.
-      await this.sweeper
+      await this.sweeper.holdings
         .empty(id, "its days were over")
         .catch((error: unknown) => console.error(`${id} could not be emptied:`, error));
     }

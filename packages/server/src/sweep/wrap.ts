@@ -64,7 +64,7 @@ export class Wrap {
   }
 
   async projects(): Promise<WrapProject[]> {
-    const files = await this.sweeper.projectFiles();
+    const files = await this.sweeper.desk.call("projectFiles");
     return files.map(({ file, name }) => ({ file, name })).sort((a, b) => a.name.localeCompare(b.name));
   }
 
@@ -97,8 +97,8 @@ export class Wrap {
   private originalsOf({ file }: WrapProject, signal: AbortSignal): Promise<Original[]> {
     const composition = this.handed.get(file);
     if (composition) return this.handed.originals(composition);
-    const list = (folder: string) => this.sweeper.filesIn(folder, { signal });
-    return originalsOf(file, this.sweeper.ruleFile, this.sweeper.readable, { list });
+    const list = (folder: string) => this.sweeper.scanning.filesIn(folder, { signal });
+    return originalsOf(file, this.sweeper.preferences.ruleFile, this.sweeper.readable, { list });
   }
 
   /** Reads for a job. @param told how many bytes it read so far */
@@ -106,7 +106,7 @@ export class Wrap {
     let done = 0;
     return {
       gate: control.gate,
-      list: (folder) => this.sweeper.filesIn(folder, control),
+      list: (folder) => this.sweeper.scanning.filesIn(folder, control),
       digest: async (from, to) => {
         const onBytes = (bytes: Bytes) => told(done + bytes);
         const digest = await digestFor(control, this.readers, { from, onBytes, ...(to ? { to } : {}) });
@@ -122,7 +122,7 @@ export class Wrap {
     const composition = this.handed.get(file);
     const bakes = new Set(composition?.bakes);
     const items = composition
-      ? this.sweeper.generatedFor(composition.id, bakes)
+      ? this.sweeper.own.generatedFor(composition.id, bakes)
       : await this.sweeper.desk.call("itemsOfOwner", projectOfFile(path.basename(file)).owner);
     const generated = items.filter(({ kind }) => kind !== "backups");
     // It plays its bakes as long as it is there.
@@ -165,7 +165,7 @@ export class Wrap {
     for (const { place, id } of (await this.generatedBy(project)).goes)
       places.set(place, [...(places.get(place) ?? []), id]);
     const selection: Selection = [...places].map(([place, ids]) => ({ place, ids }));
-    const { batches, skipped } = await this.sweeper.hold(selection, `wrapping ${project.name}`);
+    const { batches, skipped } = await this.sweeper.holdings.hold(selection, `wrapping ${project.name}`);
     const moved = batches.reduce((sum, { items }) => sum + items, 0);
     const stayed = skipped.length > 0 ? `, ${skipped.length} stayed` : "";
     return `${gathered}${left}; ${moved} generated items are in holding${stayed}`;
