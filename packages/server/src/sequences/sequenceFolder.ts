@@ -8,7 +8,7 @@ export class SequenceFolder {
   private readonly sequences = new Map<string, Sequence>();
 
   private constructor(private readonly volume: Volume) {
-    volume.sequenceBytes = () => this.bytes;
+    volume.room.sequenceBytes = () => this.bytes;
   }
 
   static async open(volume: Volume): Promise<SequenceFolder> {

@@ -42,7 +42,7 @@ export class OwnCaches {
 
   private itemsOf({ id, volume, sequences }: OpenLocation, closed?: string): SweepItem[] {
     const { compositions, openNow: open, sequences: played } = this.clients;
-    const frames = volume.items().map((frame) => ({ ...frame, location: id }));
+    const frames = volume.frames.items().map((frame) => ({ ...frame, location: id }));
     // Before a page told of any, nothing is known of whose they are.
     const isTold = compositions.length > 0;
     const known = isTold
@@ -102,7 +102,7 @@ export class OwnCaches {
 
   private async move(location: OpenLocation, items: readonly SweepItem[], by: string): Promise<HeldReport> {
     const { volume, holding, id } = location;
-    const frames = new Map(volume.filesOf(items.map((item) => item.id)).map((frame) => [frame.key, frame.path]));
+    const frames = new Map(volume.frames.filesOf(items.map((item) => item.id)).map((frame) => [frame.key, frame.path]));
     const held = items.map((item) => {
       const file = frames.get(item.id);
       return file === undefined
@@ -128,7 +128,7 @@ export class OwnCaches {
   get renderPace(): RebuildPace | undefined {
     let [bytes, costMs, frames] = [0, 0, 0];
     for (const { volume } of this.locations.open())
-      for (const item of volume.items()) {
+      for (const item of volume.frames.items()) {
         bytes += item.bytes;
         costMs += item.costMs;
         frames++;

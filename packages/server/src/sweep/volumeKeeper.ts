@@ -18,17 +18,17 @@ export class VolumeKeeper implements Keeper {
   }
 
   gone({ path }: HeldItem): void {
-    if (path.startsWith(FRAMES)) this.volume.noteGone(path.slice(FRAMES.length));
+    if (path.startsWith(FRAMES)) this.volume.frames.noteGone(path.slice(FRAMES.length));
     else this.sequences.noteGone(path.slice(SEQUENCES.length));
   }
 
   /** What waited beyond the cap counts again once it is back. */
   refuseBack({ bytes }: HeldItem, by: string): string | undefined {
-    return by !== LOWER_CAP || this.volume.hasRoomFor(bytes) ? undefined : "the cap has no room for it";
+    return by !== LOWER_CAP || this.volume.room.hasRoomFor(bytes) ? undefined : "the cap has no room for it";
   }
 
   async back({ path }: HeldItem): Promise<void> {
-    if (path.startsWith(FRAMES)) await this.volume.noteBack(path.slice(FRAMES.length));
+    if (path.startsWith(FRAMES)) await this.volume.frames.noteBack(path.slice(FRAMES.length));
     else await this.sequences.noteBack(path.slice(SEQUENCES.length));
   }
 

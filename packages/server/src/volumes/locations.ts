@@ -146,7 +146,7 @@ export class Locations {
   /** What the frames in the locations take, by their path. */
   sizes(): [string, Bytes][] {
     return [...this.members.values()].flatMap(({ folder, open }): [string, Bytes][] =>
-      open ? [[folder, open.volume.bytes]] : [],
+      open ? [[folder, open.volume.frames.index.bytes]] : [],
     );
   }
 
@@ -165,13 +165,13 @@ export class Locations {
    * @throws Problem 404 when none does, or it was found damaged and has been removed
    */
   async read(key: ContentKey): Promise<ReadFrame & { readonly location: string }> {
-    const holder = this.open().find(({ volume }) => volume.has(key));
+    const holder = this.open().find(({ volume }) => volume.frames.has(key));
     if (!holder) throw new Problem(404, "not-held", `No frame ${key} is held on disk`);
     try {
       return { ...(await holder.volume.read(key)), location: holder.id };
     } catch (error) {
       // It may have been moved between the look and the reading; what failed no longer lists it.
-      const isElsewhere = this.open().some(({ volume }) => volume !== holder.volume && volume.has(key));
+      const isElsewhere = this.open().some(({ volume }) => volume !== holder.volume && volume.frames.has(key));
       if (!(error instanceof Problem && error.status === 404 && isElsewhere)) throw error;
       return this.read(key);
     }
@@ -274,7 +274,7 @@ export class Locations {
     try {
       const sequences = await SequenceFolder.open(volume);
       const holding = Holding.open(folder, "holding", new VolumeKeeper(volume, sequences));
-      volume.holding = holding;
+      volume.room.holding = holding;
       return { id, volume, holding, sequences };
     } catch (error) {
       await volume.leaveAsItIs();

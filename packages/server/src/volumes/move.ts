@@ -23,7 +23,7 @@ export async function moveFrames(
   gate: () => Promise<void>,
   onProgress: (progress: MoveProgress) => void,
 ): Promise<MoveProgress> {
-  const keys = from.keys().map(([key]) => key);
+  const keys = from.frames.keys().map(([key]) => key);
   let damaged = 0;
   const progress = (done: number): MoveProgress => ({ done, total: keys.length, damaged });
   for (const [done, key] of keys.entries()) {
@@ -39,7 +39,7 @@ export async function moveFrames(
 
 /** @returns false when the frame was damaged where it lay */
 async function moveFrame(from: Volume, to: Volume, key: ContentKey): Promise<boolean> {
-  const frame = from.describe(key);
+  const frame = from.frames.describe(key);
   // Evicted, cleared or swept meanwhile.
   if (!frame) return true;
   if (!(await isIntact(to, key))) {
@@ -53,7 +53,7 @@ async function moveFrame(from: Volume, to: Volume, key: ContentKey): Promise<boo
     await to.write(frame, pieces(content));
     if (!(await isIntact(to, key))) throw new Problem(500, "not-verified", `Frame ${key} could not be read back there`);
   }
-  await from.remove(key);
+  await from.frames.remove(key);
   return true;
 }
 
@@ -63,7 +63,7 @@ async function* pieces(content: Buffer): AsyncGenerator<Uint8Array> {
 
 /** Whether a volume holds a frame whole. */
 async function isIntact(volume: Volume, key: ContentKey): Promise<boolean> {
-  if (!volume.has(key)) return false;
+  if (!volume.frames.has(key)) return false;
   try {
     await volume.read(key);
     return true;

@@ -14,7 +14,8 @@ import { pathSchema } from "../http/paths";
 import { accept } from "../http/problem";
 import type { Holds, Locations, OpenLocation } from "./locations";
 import type { Moves } from "./moves";
-import type { Consent, OverCap } from "./volume";
+import type { OverCap } from "./room";
+import type { Consent } from "./volume";
 
 const keySchema = Joi.string().pattern(KEY_PATTERN, "32 hexadecimal digits").required().label("key");
 
@@ -89,7 +90,7 @@ export function locationRoutes(
   // What a cap would take; nothing is changed.
   router.post("/:id/cap", express.json(), async (request, response) => {
     const { volume } = locations.get(request.params.id);
-    response.json(await volume.takenBy(accept(capSchema, request.body, "body").capBytes));
+    response.json(await volume.room.takenBy(accept(capSchema, request.body, "body").capBytes));
   });
 
   router.post("/:id/move", express.json(), async (request, response) => {
@@ -108,7 +109,7 @@ export function locationRoutes(
 
   router.delete("/:id/frames/:key", async (request, response) => {
     const { volume } = locations.get(request.params.id);
-    await volume.remove(accept<string>(keySchema, request.params.key, "path"));
+    await volume.frames.remove(accept<string>(keySchema, request.params.key, "path"));
     response.status(204).end();
   });
 
@@ -120,7 +121,7 @@ export function frameRoutes(locations: Locations): Router {
   const router = Router();
 
   router.get("/", (_request, response) => {
-    response.json(locations.open().map(({ id, volume }) => ({ location: id, frames: volume.keys() })));
+    response.json(locations.open().map(({ id, volume }) => ({ location: id, frames: volume.frames.keys() })));
   });
 
   router.get("/:key", async (request, response) => {

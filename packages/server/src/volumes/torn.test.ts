@@ -26,7 +26,7 @@ async function torment(kills: number): Promise<void> {
       for (const n of await killed("tornWriter", [folder, String(first)], (kill * 7.3) % 40)) stored.add(Number(n));
       const volume = await Volume.open(folder, { keptFree: 0 });
       expect(await readdir(path.join(folder, "temporary"))).toEqual([]);
-      const held = new Map(volume.keys().map(([key]) => [key, Number.parseInt(key, 16)]));
+      const held = new Map(volume.frames.keys().map(([key]) => [key, Number.parseInt(key, 16)]));
       for (const n of stored) expect(held.has(keyOf(n))).toBe(true);
       for (const [key, n] of held) expect(Buffer.compare((await volume.read(key)).content, contentOf(n))).toBe(0);
       first = Math.max(first, ...held.values()) + 1;

@@ -252,10 +252,10 @@ test("where the drive has no room to let it wait, what a lower cap takes goes fo
     const volume = await Volume.open(folder, { keptFree: 0, medium });
     const frame = { key: keyOf(1), owner: "a", format: "pam", costMs: 1, size: 20 * MIB } as const;
     await volume.write(frame, Readable.from([content(1, 20 * MIB)]));
-    expect(await volume.takenBy(16 * MIB)).toMatchObject({ frames: 1, isHeld: true });
+    expect(await volume.room.takenBy(16 * MIB)).toMatchObject({ frames: 1, isHeld: true });
     await volume.leaveAsItIs();
     const short = await Volume.open(folder, { keptFree: 2 ** 30, medium });
-    expect(await short.takenBy(16 * MIB)).toMatchObject({ frames: 1, isHeld: false });
+    expect(await short.room.takenBy(16 * MIB)).toMatchObject({ frames: 1, isHeld: false });
     // Neither nothing that was said nor that they may wait lets them go for good.
     for (const may of [{}, { mayHold: true }])
       await expect(short.change({ capBytes: 16 * MIB }, undefined, may)).rejects.toThrow(/removed for good/);
