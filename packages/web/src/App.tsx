@@ -14,6 +14,7 @@ import { screen } from "./parts/screen";
 import { ServerGone } from "./parts/ServerGone";
 import { Waiting } from "./parts/Waiting";
 import { Preview } from "./screens/preview/Preview";
+import "./App.css";
 
 const Bench = screen(async () => (await import("./screens/bench/Bench")).Bench);
 const Machine = screen(async () => {

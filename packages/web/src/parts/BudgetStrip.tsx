@@ -12,6 +12,7 @@ import { inForce } from "../engine/tradeOffs";
 import { CompositionMenu } from "./CompositionMenu";
 import { MachineMenu } from "./MachineMenu";
 import { bytesText, msNumber, msText, rateText } from "./format";
+import "./BudgetStrip.css";
 
 interface GaugeProps {
   readonly label: string;

@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 import ToggleButton from "react-bootstrap/ToggleButton";
 import ToggleButtonGroup from "react-bootstrap/ToggleButtonGroup";
+import "./Choice.css";
 
 interface ChoiceProps<T extends string | number> {
   readonly name: string;

@@ -1,6 +1,7 @@
 import Alert from "react-bootstrap/Alert";
 import Button from "react-bootstrap/Button";
 import { forgetEnd, restartEngine, useEngine } from "../data/engineStore";
+import "./EngineFault.css";
 
 /** Says that the preview engine ended, and what became of it. */
 export function EngineFault() {

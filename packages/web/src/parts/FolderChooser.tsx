@@ -6,7 +6,7 @@ import Form from "react-bootstrap/Form";
 import Modal from "react-bootstrap/Modal";
 import TreeView, { type INodeRendererProps } from "react-accessible-treeview";
 import { folderStarts, listFolders, makeFolder } from "../data/folderChoice";
-import styles from "./FolderChooser.module.css";
+import "./FolderChooser.css";
 import { pathBelow, startFor, treeOf, wayTo, type FolderNode, type Listings } from "./folderTree";
 import { bytesText, countText } from "./format";
 import { LongText } from "./LongText";
@@ -110,8 +110,8 @@ export default function FolderChooser({ title, use, initial, onChoose, onClose }
           {title}
         </Modal.Title>
       </Modal.Header>
-      <Modal.Body className={styles.body}>
-        <div className={styles.starts} role="group" aria-label="Where to look">
+      <Modal.Body className="chooser-body">
+        <div className="chooser-starts" role="group" aria-label="Where to look">
           {(starts ?? []).map((one) => {
             const Icon = ICONS[one.kind];
             return (
@@ -138,7 +138,7 @@ export default function FolderChooser({ title, use, initial, onChoose, onClose }
             onChoose={onChoose}
           />
         ) : (
-          <p className={styles.tree}>{fault === undefined ? "Looking at the folders…" : ""}</p>
+          <p className="chooser-tree">{fault === undefined ? "Looking at the folders…" : ""}</p>
         )}
         {listing && listing.more > 0 ? (
           <p className="control-note">
@@ -164,10 +164,10 @@ export default function FolderChooser({ title, use, initial, onChoose, onClose }
           </Button>
         </Form>
       </Modal.Body>
-      <Modal.Footer className={styles.foot}>
+      <Modal.Footer className="chooser-foot">
         <p aria-live="polite">
           {look ? <LongText className="mono" text={look.chosen} /> : null}
-          {refusal === undefined ? null : <small className={styles.refusal}>Cannot be chosen: {refusal}</small>}
+          {refusal === undefined ? null : <small className="chooser-refusal">Cannot be chosen: {refusal}</small>}
         </p>
         <Button size="sm" variant="outline-dark" onClick={onClose}>
           Cancel
@@ -201,7 +201,7 @@ function Tree({ look, nodes, onList, onSelect, onChoose }: TreeProps) {
     if (event.key === "ArrowRight" && isOpen && !look.listings.has(dataset?.folder ?? "")) event.stopPropagation();
   };
   return (
-    <div className={styles.tree} onKeyDownCapture={waitForFolders}>
+    <div className="chooser-tree" onKeyDownCapture={waitForFolders}>
       <TreeView
         data={nodes}
         aria-label="Folders"
@@ -228,7 +228,7 @@ function Row({ element, isBranch, isExpanded, getNodeProps, level, handleExpand,
   return (
     <div
       {...getNodeProps({ onClick: handleSelect })}
-      className={metadata.refusal === undefined ? styles.row : styles.refused}
+      className={metadata.refusal === undefined ? "chooser-row" : "chooser-refused"}
       style={{ paddingInlineStart: `${level - 0.75}rem` }}
       title={metadata.refusal ?? id}
       data-folder={id}
@@ -237,7 +237,7 @@ function Row({ element, isBranch, isExpanded, getNodeProps, level, handleExpand,
       {isBranch ? (
         <ChevronRight
           size="1em"
-          className={isExpanded ? styles.open : undefined}
+          className={isExpanded ? "chooser-open" : undefined}
           aria-hidden
           onClick={(event) => {
             event.stopPropagation();
@@ -245,7 +245,7 @@ function Row({ element, isBranch, isExpanded, getNodeProps, level, handleExpand,
           }}
         />
       ) : (
-        <span className={styles.leaf} />
+        <span className="chooser-leaf" />
       )}
       <Folder size="1em" aria-hidden /> {name}
       {metadata.bytes === undefined ? null : <small className="mono">{bytesText(metadata.bytes)}</small>}

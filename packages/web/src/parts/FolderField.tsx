@@ -2,7 +2,7 @@ import type { PlaceUse } from "@kinetocache/core";
 import { lazy, Suspense, useId, useRef, useState, type Ref } from "react";
 import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
-import styles from "./FolderField.module.css";
+import "./FolderField.css";
 
 const FolderChooser = lazy(() => import("./FolderChooser"));
 
@@ -26,7 +26,7 @@ export interface FolderFieldProps {
 export function FolderField({ label, id, placeholder, use, value, onChange, field, list, fault }: FolderFieldProps) {
   const faultId = useId();
   return (
-    <div className={styles.field}>
+    <div className="folder-field">
       <Form.Control
         ref={field}
         size="sm"

@@ -9,6 +9,7 @@ import { isUnderWay, steerJob, useJobs, type JobStatus } from "../data/server";
 import { useWorkspace } from "../data/workspace";
 import { durationText } from "./format";
 import { Progress } from "./Progress";
+import "./JobDrawer.css";
 
 interface DrawerJobProps {
   readonly title: string;

@@ -1,3 +1,5 @@
+import "./LongText.css";
+
 interface LongTextProps {
   readonly text: string;
   readonly className?: string;

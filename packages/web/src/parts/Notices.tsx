@@ -3,6 +3,7 @@ import Alert from "react-bootstrap/Alert";
 import Button from "react-bootstrap/Button";
 import type { Notice } from "../data/notices";
 import { useWorkspace } from "../data/workspace";
+import "./Notices.css";
 
 const MOST = 2;
 // Long enough to be read: some seconds, and more for a long one.

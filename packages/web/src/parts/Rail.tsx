@@ -2,6 +2,7 @@ import { BrushCleaning, ChartColumn, Clapperboard, Cpu, Gauge, HardDrive, Keyboa
 import { NavLink } from "react-router";
 import { showShortcuts } from "./shortcuts";
 import { useTheme } from "./theme";
+import "./Rail.css";
 
 const SCREENS = [
   { to: "/bench", label: "Bench", icon: Gauge },

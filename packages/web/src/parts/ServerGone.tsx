@@ -1,4 +1,5 @@
 import { useMachine } from "../data/server";
+import "./ServerGone.css";
 
 /** On every screen, while the server does not answer: what it told is as it was. */
 export function ServerGone() {

@@ -10,6 +10,7 @@ import {
 } from "@tanstack/react-table";
 import { useState, type ReactNode } from "react";
 import Table from "react-bootstrap/Table";
+import "./SortableTable.css";
 
 declare module "@tanstack/react-table" {
   // The parameters have to be those of the package.

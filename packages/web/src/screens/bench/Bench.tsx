@@ -37,6 +37,7 @@ import {
 import { ShortcutsSheet } from "../../parts/shortcuts";
 import { Waiting } from "../../parts/Waiting";
 import { TakesChart } from "./TakesChart";
+import "./Bench.css";
 
 // As many takes as the chart shows.
 const SHOWN_TAKES = 8;

@@ -36,6 +36,7 @@ import { ProgramTable } from "./ProgramTable";
 import { SheetPanel } from "./SheetPanel";
 import { StatedGraphics } from "./StatedGraphics";
 import { WhatIf } from "./WhatIf";
+import "./Machine.css";
 
 const GIB = 2 ** 30;
 

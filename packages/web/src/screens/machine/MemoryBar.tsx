@@ -2,6 +2,7 @@ import type { Bytes } from "@kinetocache/core";
 import { useRef, type KeyboardEvent, type PointerEvent } from "react";
 import { bytesText } from "../../parts/format";
 import type { MemoryPlan, Shares } from "./memoryPlan";
+import "./MemoryBar.css";
 
 const STEP = 64 * 2 ** 20;
 const LARGE_STEP = 1024 * 2 ** 20;

@@ -7,6 +7,7 @@ import { useWorkspace } from "../../data/workspace";
 import { bytesText, percentText, secondsText } from "../../parts/format";
 import { LongText } from "../../parts/LongText";
 import { SortableTable, type Column } from "../../parts/SortableTable";
+import "./ProgramTable.css";
 
 // What is urgent comes first; of the rest as many as fill the table, and none that takes next to nothing.
 const SHOWN = 7;

@@ -3,6 +3,7 @@ import { send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
 import { msText } from "../../parts/format";
 import { evictionText, heldText, layerText } from "./frameWords";
+import "./FramePanel.css";
 
 /** Why the frame under the playhead is held or not, and when it would go. */
 export function FramePanel() {

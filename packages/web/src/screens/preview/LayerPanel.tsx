@@ -23,6 +23,7 @@ import { toggled } from "./layerChoices";
 import { SequenceExport } from "./SequenceExport";
 import { useSavings } from "./savings";
 import { pinText, savedText } from "./savingWords";
+import "./LayerPanel.css";
 
 interface ParameterProps {
   readonly id: string;

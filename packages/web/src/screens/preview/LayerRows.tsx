@@ -12,6 +12,7 @@ import { msText } from "../../parts/format";
 import { useRows } from "../../parts/rows";
 import { bakeRowText } from "./bakeWords";
 import { toggled } from "./layerChoices";
+import "./LayerRows.css";
 
 // Must match the height of .layer-row, at the usual size of text.
 const ROW_PX = 26;

@@ -17,6 +17,7 @@ import { Verdict } from "./Verdict";
 import { WastePanel } from "./WastePanel";
 import { ComparisonBar } from "./VariantBar";
 import { Viewer } from "./Viewer";
+import "./Preview.css";
 
 function usePreviewShortcuts(selected: string | undefined): readonly Shortcut[] {
   const { undo, redo, edit, document, settings, chosen, layers, choose, changeSettings, composition } = useWorkspace();

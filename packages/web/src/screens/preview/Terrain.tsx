@@ -6,6 +6,7 @@ import { useTextScale } from "../../parts/textScale";
 import { useTokens } from "../../parts/tokens";
 import { drawTerrain, terrainHeight } from "./terrainDrawing";
 import { frameAtX, moveEnd, pan, wholeView, xOfFrame, zoomAround, type TimelineView } from "./timelineView";
+import "./Terrain.css";
 
 // Pixels around a range end in which a press takes hold of it.
 const GRIP = 7;

@@ -2,6 +2,7 @@ import { Gauge, MoveHorizontal, Pause, Play, Redo2, Repeat, Undo2 } from "lucide
 import Button from "react-bootstrap/Button";
 import { send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
+import "./Transport.css";
 
 /** Play, measure, undo; the in–out range; what the lanes mean. */
 export function Transport() {

@@ -1,6 +1,7 @@
 import { useStanding } from "../../parts/standing";
 import { framesText, groupedText } from "../../parts/format";
 import { VariantBar } from "./VariantBar";
+import "./Verdict.css";
 
 /** The answer first: does it play in real time, and what is held. */
 export function Verdict() {

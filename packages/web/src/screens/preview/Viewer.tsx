@@ -6,6 +6,7 @@ import type { Comparison } from "../../engine/protocol/command";
 import type { CacheChange } from "../../engine/protocol/event";
 import { rateText } from "../../parts/format";
 import { changeText } from "./frameWords";
+import "./Viewer.css";
 
 // A canvas can be handed over only once, and effects run twice in development.
 const handedOver = new WeakSet<HTMLCanvasElement>();

@@ -18,6 +18,7 @@ import { LocationTable } from "./LocationTable";
 import { rolesOf, type Surroundings } from "./placement";
 import { RolePanel } from "./RolePanel";
 import { storageAnswer } from "./storageWords";
+import "./Storage.css";
 
 /** Bytes and rate of the clips that a document brings along. Base64 takes four characters for three bytes. */
 function mediaOf(document: Document): { readonly bytes: number; readonly rate: number } {

@@ -1,5 +1,6 @@
 import { bytesText } from "../../parts/format";
 import type { DriveParts } from "./ledgerView";
+import "./DriveBars.css";
 
 /** Per drive: other files, live cache, stale with and without an owner, holding, free, and the cap. */
 export function DriveBars({ drives }: { readonly drives: readonly DriveParts[] }) {

@@ -7,6 +7,7 @@ import { agoText, bytesText, groupedText } from "../../parts/format";
 import { isSelectable, itemKey, type LedgerRow, type Share, type Sort, type SortColumn } from "./ledgerView";
 import { useRows } from "../../parts/rows";
 import { itemText, kindText, projectText, rebuildText } from "./sweepWords";
+import "./LedgerTable.css";
 
 // Must match the height of .ledger-row, at the usual size of text.
 const ROW_PX = 28;

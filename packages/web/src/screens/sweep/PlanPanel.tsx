@@ -9,6 +9,7 @@ import { SkippedList } from "./SkippedList";
 import { isRegistered } from "../../data/marks";
 import { itemKey } from "./ledgerView";
 import { itemText, rebuildText } from "./sweepWords";
+import "./PlanPanel.css";
 
 interface PlanPanelProps {
   /** With all that was chosen; what of it is skipped does not go. */

@@ -8,6 +8,7 @@ import { FoldersPanel } from "./FoldersPanel";
 import { HoldingPanel } from "./HoldingPanel";
 import { LedgerPanel } from "./LedgerPanel";
 import { WrapPanel } from "./WrapPanel";
+import "./Sweep.css";
 
 // With the editor of the rule file, which is as large as all the rest.
 const RulesPanel = screen(async () => (await import("./RulesPanel")).RulesPanel);

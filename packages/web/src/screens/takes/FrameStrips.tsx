@@ -4,6 +4,7 @@ import { takeName } from "../../data/takes";
 import { framesText, msText } from "../../parts/format";
 import { useTextScale } from "../../parts/textScale";
 import { frameColumns, type FrameColumn } from "./frameColumns";
+import "./FrameStrips.css";
 
 // What is later than this many budgets is drawn no higher.
 const MOST_BUDGETS = 2;

@@ -27,6 +27,7 @@ import { ShortcutsSheet } from "../../parts/shortcuts";
 import { differences } from "./differences";
 import { FrameChart } from "./FrameChart";
 import { FrameStrips } from "./FrameStrips";
+import "./Takes.css";
 
 interface TakeColumnProps {
   readonly take: StoredTake;
