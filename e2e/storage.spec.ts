@@ -157,6 +157,8 @@ test("what was measured where frames are kept stands in the header at once, and 
   const plain = region(page, "Formats").getByRole("row", { name: /^plain/ });
   const rate = await plain.getByRole("cell").nth(3).innerText();
   await expect(readBack).toContainText(rate);
+  await page.getByRole("link", { name: "Bench" }).click();
+  await expect(region(page, "The four budgets").getByRole("row", { name: /^Read-back/ })).toContainText(rate);
   await page.getByRole("link", { name: "Preview" }).click();
   await choose(page, "size", "25 %");
   await expect(readBack).not.toContainText(rate);

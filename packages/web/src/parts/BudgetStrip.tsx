@@ -1,14 +1,13 @@
-import { frameBudgetMs, frameBytes, framesPerSecond, ON_DISK, requiredReadBack } from "@kinetocache/core";
+import { frameBudgetMs, framesPerSecond, ON_DISK } from "@kinetocache/core";
 import { useMemo } from "react";
 import { Link } from "react-router";
 import { usedBytes } from "../data/room";
 import { useEngine } from "../data/engineStore";
 import { useSimulatedFigures } from "../data/machine";
 import { useDiskCache } from "../data/locations";
+import { useReadBack } from "../data/readBack";
 import { useMachine } from "../data/server";
-import { formatInUse, formatsOf, useTrial } from "../data/trials";
 import { useWorkspace } from "../data/workspace";
-import { inForce } from "../engine/tradeOffs";
 import { CompositionMenu } from "./CompositionMenu";
 import { MachineMenu } from "./MachineMenu";
 import { bytesText, msNumber, msText, rateText } from "./format";
@@ -146,22 +145,13 @@ function DiskGauge() {
 }
 
 function ReadBackGauge() {
-  const { composition, document, settings } = useWorkspace();
-  const { location } = useDiskCache();
-  const trials = useTrial("formatTrial");
-  const { fraction } = inForce(settings);
-  const { depth } = document;
-  const formats = formatsOf(trials, document.id, { fraction, depth });
-  const readRate = useEngine((state) => state.status?.readRate);
-  // Before anything was read back for playback, what was measured where frames are kept.
-  const rate = readRate ?? (location && formatInUse(location, formats)?.readRate);
+  const { rate, needed } = useReadBack();
   // What is in memory need not be read.
   const isRead = useEngine(
     ({ status, timeline }) =>
       status !== undefined &&
       (timeline?.residency.subarray(status.range.in, status.range.out).some((tiers) => tiers === ON_DISK) ?? false),
   );
-  const needed = requiredReadBack(frameBytes(composition, fraction, depth), composition.rate);
   return (
     <Gauge
       label="Read-back"

@@ -6,7 +6,6 @@ import {
   graphicsVerdict,
   largestBudget,
   nextSteps,
-  requiredReadBack,
   smallestBudgetOf,
   type NextStep,
   type RenderDevice,
@@ -20,6 +19,7 @@ import { usedBytes } from "../../data/room";
 import { database } from "../../data/database";
 import { send, useEngine } from "../../data/engineStore";
 import { useDiskCache } from "../../data/locations";
+import { useReadBack } from "../../data/readBack";
 import { useMachine } from "../../data/server";
 import { useTrial, type GraphicsTrial } from "../../data/trials";
 import { useStanding, type Standing } from "../../parts/standing";
@@ -56,12 +56,11 @@ interface Budget {
 function useBudgets(standing: Standing): readonly Budget[] {
   const { composition, document, settings } = useWorkspace();
   const disk = useDiskCache().location?.contents;
-  const readRate = useEngine((engine) => engine.status?.readRate);
+  const readBack = useReadBack();
   const layerCosts = useEngine((engine) => engine.status?.layerCosts);
   const budgetMs = frameBudgetMs(composition.rate);
-  const bytes = frameBytes(composition, settings.fraction, document.depth);
-  const fit = framesThatFit(settings.memoryBudgetBytes, bytes);
-  const needed = requiredReadBack(bytes, composition.rate);
+  const { fraction } = settings;
+  const fit = framesThatFit(settings.memoryBudgetBytes, frameBytes(composition, fraction, document.depth));
   const dearest = layerCosts?.reduce((a, b) => ((b.rangeMs ?? 0) > (a.rangeMs ?? 0) ? b : a), layerCosts[0]!);
   const layer = composition.layers.find(({ id }) => id === dearest?.layer);
   const isKnown = standing.known > 0;
@@ -85,7 +84,7 @@ function useBudgets(standing: Standing): readonly Budget[] {
       reason:
         fit >= standing.frames
           ? `holds all ${framesText(standing.frames)} of the range; ${standing.inMemory} are in it`
-          : `holds ${fit} of the ${framesText(standing.frames)} of the range at ${fractionText(settings.fraction)}`,
+          : `holds ${fit} of the ${framesText(standing.frames)} of the range at ${fractionText(fraction)}`,
       over: fit < standing.frames,
       to: "/machine",
     },
@@ -100,10 +99,10 @@ function useBudgets(standing: Standing): readonly Budget[] {
     },
     {
       name: "Read-back",
-      stands: readRate === undefined ? "not measured" : `${bytesText(readRate)}/s`,
-      reason: `playing from disk needs ${bytesText(needed)}/s`,
+      stands: readBack.rate === undefined ? "not measured" : `${bytesText(readBack.rate)}/s`,
+      reason: `playing from disk needs ${bytesText(readBack.needed)}/s`,
       // What is in memory need not be read.
-      over: standing.held > standing.inMemory && readRate !== undefined && readRate < needed,
+      over: standing.held > standing.inMemory && readBack.rate !== undefined && readBack.rate < readBack.needed,
       to: "/storage",
     },
   ];
@@ -122,17 +121,23 @@ function fasterDevice(
   return { device: verdict.best, rate: verdict.bestRate, presentRate: now.rate };
 }
 
+/** The next smaller preview size; undefined below the smallest. */
+function smallerThan(fraction: number): number | undefined {
+  return FRACTIONS.find((size) => size < fraction);
+}
+
 function useSteps(standing: Standing): readonly NextStep[] {
   const { composition, document, settings } = useWorkspace();
   const { data: machine } = useMachine();
   const memory = useEngine((engine) => engine.status?.memory);
-  const bytes = frameBytes(composition, settings.fraction, document.depth);
+  const { fraction } = settings;
+  const bytes = frameBytes(composition, fraction, document.depth);
   const working = memory?.workingBytes ?? 0;
   const most = machine
     ? largestBudget(machine, (memory?.usedBytes ?? 0) + working, working)
     : settings.memoryBudgetBytes;
   const mostFrames = framesThatFit(most, bytes);
-  const smaller = FRACTIONS[FRACTIONS.indexOf(settings.fraction as (typeof FRACTIONS)[number]) + 1];
+  const smaller = smallerThan(fraction);
   return nextSteps({
     rate: composition.rate,
     rangeFrames: standing.frames,
@@ -143,7 +148,7 @@ function useSteps(standing: Standing): readonly NextStep[] {
     meanMs: standing.meanMs,
     parallel: settings.parallel,
     cores: machine?.cores ?? settings.parallel,
-    smallerShare: smaller === undefined ? undefined : (smaller / settings.fraction) ** 2,
+    smallerShare: smaller === undefined ? undefined : (smaller / fraction) ** 2,
     fillMs: useEngine((engine) => engine.status?.filling.intoMemoryMs),
     fills: settings.background === "Idle",
     faster: fasterDevice(useTrial("graphicsTrial"), document.id, settings.effectsOn),
@@ -177,9 +182,7 @@ function Step({ step }: { readonly step: NextStep }) {
         changeSettings({ parallel: step.parallel });
         break;
       case "size":
-        changeSettings({
-          fraction: FRACTIONS[FRACTIONS.indexOf(settings.fraction as (typeof FRACTIONS)[number]) + 1]!,
-        });
+        changeSettings({ fraction: smallerThan(settings.fraction)!, tradeOffs: true });
         break;
     }
   };

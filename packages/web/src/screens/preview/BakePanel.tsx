@@ -21,7 +21,6 @@ import { useRoles } from "../../data/roles";
 import { useSequences } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import type { BakeOffer, SuggestedBakes } from "../../engine/protocol/event";
-import { inForce } from "../../engine/tradeOffs";
 import { bytesText, fractionText, framesText } from "../../parts/format";
 import { LongText } from "../../parts/LongText";
 import { Progress } from "../../parts/Progress";
@@ -365,7 +364,7 @@ function Offer({ offer, suggested, location }: OfferProps) {
       </div>
       <p>
         {offerText(offer, suggested)}
-        {fraction < inForce(settings).fraction ? " Smaller than the preview is now." : ""}
+        {fraction < settings.fraction ? " Smaller than the preview is now." : ""}
       </p>
       <Button size="sm" variant="dark" onClick={() => void take()}>
         Bake {targets.length === 1 ? "it" : `these ${targets.length}`}

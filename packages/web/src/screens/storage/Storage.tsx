@@ -7,7 +7,6 @@ import { useRoles } from "../../data/roles";
 import { useDrives } from "../../data/server";
 import { formatsOf, useTrial } from "../../data/trials";
 import { useWorkspace } from "../../data/workspace";
-import { inForce } from "../../engine/tradeOffs";
 import { fractionText } from "../../parts/format";
 import { ShortcutsSheet } from "../../parts/shortcuts";
 import { Waiting } from "../../parts/Waiting";
@@ -41,7 +40,7 @@ export function Storage() {
   const media = useMemo(() => mediaOf(document), [document]);
 
   const readBack = useEngine((state) => state.status?.readRate);
-  const { fraction } = inForce(settings);
+  const { fraction } = settings;
   const bytes = frameBytes(composition, fraction, document.depth);
   const formats = formatsOf(trials, document.id, { fraction, depth: document.depth });
   const listing = drives.data ?? (error ? { drives: [], tests: [] } : undefined);
