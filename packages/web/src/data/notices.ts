@@ -15,9 +15,11 @@ export function withNotice(notices: readonly Notice[], notice: Notice): readonly
   return [...notices.filter(({ text }) => text !== notice.text).slice(1 - MOST), notice];
 }
 
-interface Notices {
+export type Notify = (text: string, action?: Notice["action"]) => void;
+
+export interface Notices {
   readonly notices: readonly Notice[];
-  readonly notify: (text: string, action?: Notice["action"]) => void;
+  readonly notify: Notify;
   readonly dismiss: (id: number) => void;
 }
 
