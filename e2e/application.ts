@@ -43,7 +43,8 @@ export class Application {
 
 export const test = base.extend<{ application: Application }>({
   application: async ({}, use) => {
-    const data = await mkdtemp(path.join(tmpdir(), "kinetocache-e2e-"));
+    // As long as paths on the drives of a studio are.
+    const data = await mkdtemp(path.join(tmpdir(), "kinetocache-e2e, on the drive of a studio with long names-"));
     const application = new Application(data);
     await application.start();
     await use(application);

@@ -45,6 +45,10 @@ function faults(page: Page): Promise<string[]> {
       if (isText && control.scrollWidth > control.clientWidth + SLACK && !cuts(control) && control.clientWidth > 0)
         found.push(`runs over its edge: ${nameOf(control)}`);
     }
+    // A list or a table may be wider than its place; what holds controls may not.
+    for (const element of document.querySelectorAll(".panel, .tab-content, .tab-pane, .page, .stage"))
+      if (isShown(element) && scrolls(element) && element.scrollWidth > element.clientWidth + SLACK)
+        found.push(`scrolls sideways: ${nameOf(element)}`);
     // What stands in a sheet, or in one of the parts of the frame, stays in it.
     for (const element of document.querySelectorAll("body *")) {
       const around = element.parentElement?.closest(".sheet, .stage, .panel, .foot, .strip, .page");
