@@ -14,6 +14,7 @@ type Listener = (event: EngineEvent) => void;
 interface Running {
   readonly worker: Worker;
   readonly remote: Comlink.Remote<EngineWorker>;
+  readonly events: MessagePort;
 }
 
 /** The engine as the screens see it: commands in, events out. */
@@ -45,6 +46,7 @@ export class EngineClient {
   /** Another engine in place of the one that ended; it knows nothing until it is told. */
   restart(): void {
     this.running.worker.terminate();
+    this.running.events.close();
     this.running = this.start();
   }
 
@@ -58,8 +60,10 @@ export class EngineClient {
       this.tell({ kind: "ended", reason: reasonOf(event), goesOn: livedMs > SHORTEST_LIFE_MS });
     };
     const remote = Comlink.wrap<EngineWorker>(worker);
-    void remote.open(Comlink.proxy((event) => this.hear(event)));
-    return { worker, remote };
+    const { port1: events, port2: end } = new MessageChannel();
+    events.onmessage = ({ data }) => this.hear(data as EngineEvent);
+    void remote.open(Comlink.transfer(end, [end]));
+    return { worker, remote, events };
   }
 
   /** What a listener throws is a fault of the page, and none of the engine's. */

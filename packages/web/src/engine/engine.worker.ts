@@ -4,13 +4,16 @@ import { DepthConverter } from "./depthConverter";
 import { DiskPool } from "./diskPool";
 import { Engine } from "./engine";
 import { endWorker } from "./helper";
-import type { EngineWorker, Tell } from "./protocol/engineWorker";
+import type { EngineWorker } from "./protocol/engineWorker";
+import type { EngineEvent } from "./protocol/event";
 import { inWorker, RenderPool } from "./renderPool";
 import { loadKernels, loadResources } from "./resources";
 import { SequenceClient } from "./sequenceClient";
 import { Viewer } from "./viewer";
 
-async function start(emit: Tell): Promise<Engine> {
+type Emit = (event: EngineEvent) => void;
+
+async function start(emit: Emit): Promise<Engine> {
   // A frame that is held is shown without a renderer: nothing here waits for theirs.
   const startRenderer = inWorker(() => new Worker(new URL("./render.worker.ts", import.meta.url), { type: "module" }));
   const pool = new RenderPool(startRenderer, loadResources, (outcome) => engine.onOutcome(outcome));
@@ -25,13 +28,13 @@ async function start(emit: Tell): Promise<Engine> {
   return engine;
 }
 
-let emit: Tell;
+let emit: Emit;
 let engine: Promise<Engine>;
 
 const worker: EngineWorker = {
-  open(tell) {
-    emit = tell;
-    engine = start(tell);
+  open(events) {
+    emit = (event) => events.postMessage(event);
+    engine = start(emit);
     engine.catch(endWorker);
   },
   async handle(command, sentMs) {
