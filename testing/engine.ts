@@ -451,3 +451,19 @@ export class EngineRig {
     return this.last("take").take;
   }
 }
+
+/** An engine with the plain composition open, on the settings of tests with some changed. */
+export async function openEngine(settings: Partial<typeof SETTINGS> = {}, disk = new FakeDisk()): Promise<EngineRig> {
+  const rig = new EngineRig(disk, { ...SETTINGS, ...settings });
+  await rig.open();
+  return rig;
+}
+
+/** Time passes when a test says so, in each test of a file. */
+export function onFakeTime(): void {
+  beforeEach(() => jest.useFakeTimers());
+  afterEach(() => {
+    jest.restoreAllMocks();
+    jest.useRealTimers();
+  });
+}

@@ -1,11 +1,9 @@
 import { buildBakeGraph, IN_MEMORY, ON_DISK, type Bake, type Document } from "@kinetocache/core";
 import { document, effect, layer } from "../../../../testing/documents";
-import { EngineRig, FRAME_BYTES, SETTINGS } from "../../../../testing/engine";
-
+import { EngineRig, FRAME_BYTES, onFakeTime, SETTINGS } from "../../../../testing/engine";
 import type { HeldBranch } from "./heldFrames";
 
-beforeEach(() => jest.useFakeTimers());
-afterEach(() => jest.useRealTimers());
+onFakeTime();
 
 const FRAMES = 24;
 const x = { keyframes: [0, 24].map((frame) => ({ frame, value: frame, ease: "linear" as const })) };
