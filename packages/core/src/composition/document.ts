@@ -1,6 +1,6 @@
-import type { EffectKind } from "../drawing";
+import type { EffectKind, SourceKind } from "../drawing";
 import type { Animated } from "./animation";
-import type { BlendMode, SourceKind } from "./catalogue";
+import type { BlendMode } from "./blend";
 import type { FrameNumber, FrameRange, Rate } from "./rate";
 
 /** A number (which may be animated), a colour `#rrggbb`, a choice, or the id of what is referred to. */

@@ -1,5 +1,5 @@
 export * from "./animation";
-export * from "./catalogue";
+export * from "./blend";
 export * from "./document";
 export * from "./edit";
 export * from "./fitting";

@@ -1,7 +1,7 @@
 import Joi from "joi";
 import { EASES } from "./animation";
-import { EFFECTS, type Parameter, type Parameters } from "../drawing";
-import { BLEND_MODES, SOURCES } from "./catalogue";
+import { EFFECTS, SOURCES, type Parameter, type Parameters } from "../drawing";
+import { BLEND_MODES } from "./blend";
 import { DEPTHS, DOCUMENT_FORMAT, DOCUMENT_VERSION, type Document } from "./document";
 import { faultsOf, readJson } from "./faults";
 import { DocumentError, migrateDocument } from "./migration";

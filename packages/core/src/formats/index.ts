@@ -4,4 +4,3 @@ export { pamHeader, readPam, writePam } from "./pam";
 export * from "./picture";
 export { decodePng, encodePng, pngSize, readPng, writePng } from "./png";
 export { readQoi, writeQoi } from "./qoi";
-export * from "./srgb";

@@ -1,7 +1,7 @@
 import { crc32 } from "node:zlib";
 import { zlibSync } from "fflate";
 import { readPng } from "./png";
-import { srgbToLinear } from "./srgb";
+import { srgbToLinear } from "../drawing";
 
 // Files of every kind that PNG knows, made by hand (PNG specification, third edition, tables 11.1 and 11.2).
 

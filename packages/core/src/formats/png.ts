@@ -2,7 +2,7 @@ import { base64 } from "@scure/base";
 import { decode, encode, type DecodedPng } from "fast-png";
 import { straightened } from "./adam7";
 import { FormatError, type Picture } from "./picture";
-import { srgbToLinear } from "./srgb";
+import { srgbToLinear } from "../drawing";
 
 /** Decodes a PNG still in base64, as 8-bit RGBA. @throws FormatError */
 export function decodePng(text: string): {

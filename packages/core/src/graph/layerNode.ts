@@ -1,7 +1,6 @@
 import {
   BLEND_MODES,
   convertFrame,
-  NESTED_SIZES,
   secondsAtFrame,
   valueAt,
   type Composition,
@@ -16,6 +15,7 @@ import {
   isEmpty,
   isIdentity,
   mapWindow,
+  NESTED_SIZES,
   union,
   type Affine,
   type Placement,

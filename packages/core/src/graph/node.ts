@@ -1,5 +1,4 @@
-import type { SourceKind } from "../composition";
-import type { Affine, EffectKind, Evaluated, Placement, Window } from "../drawing";
+import type { Affine, DrawnKind, EffectKind, Evaluated, Placement, Window } from "../drawing";
 import type { ContentKey } from "./key";
 
 interface NodeBase {
@@ -12,7 +11,7 @@ interface NodeBase {
 }
 
 export interface SourceNode extends NodeBase {
-  readonly kind: Exclude<SourceKind, "composition">;
+  readonly kind: DrawnKind;
   readonly parameters: Evaluated;
   /** Preview size as a fraction of the edge. */
   readonly fraction: number;

@@ -1,5 +1,5 @@
-import { nestedIn, SOURCES, type Animated, type Composition, type Document, type Layer } from "../composition";
-import { effectOf } from "../drawing";
+import { nestedIn, type Animated, type Composition, type Document, type Layer } from "../composition";
+import { effectOf, SOURCES } from "../drawing";
 import type { Context } from "./context";
 import { running } from "./effectNodes";
 import type { GraphNode } from "./node";

@@ -1,13 +1,12 @@
 import {
   convertFrame,
-  SOURCES,
   valueAt,
   type ClipAsset,
   type Composition,
   type Layer,
   type SequenceAsset,
 } from "../composition";
-import type { Window } from "../drawing";
+import { SOURCES, type Window } from "../drawing";
 import type { StoredFrame } from "./bake";
 import { canvas, type Context } from "./context";
 import { evaluated } from "./evaluated";

@@ -1,8 +1,17 @@
 import type { Asset } from "../composition";
-import { effectOf, PIXEL_BYTES, pixelCount, RenderCancelled, type Canvas, type Raster } from "../drawing";
+import {
+  effectOf,
+  PIXEL_BYTES,
+  pixelCount,
+  RenderCancelled,
+  sourceOf,
+  type Canvas,
+  type Raster,
+  type Surroundings,
+} from "../drawing";
 import { inOrder, type ContentKey, type EffectNode, type GraphNode, type PlaceNode, type SourceNode } from "../graph";
 import { NO_BRANCHES, type Branch, type BranchExchange } from "./branch";
-import { DRAW, type Media, type SourceEnvironment } from "./sources";
+import { picturesOf, type Media } from "./media";
 
 /** Branches that stay still are kept from frame to frame up to this size, by every renderer. */
 export const HELD_BYTES = 384 * 2 ** 20;
@@ -34,7 +43,7 @@ interface Run<R> {
 
 /** Evaluates graphs on a canvas. One instance works on one frame at a time. */
 export class Evaluator<R extends Raster> {
-  private readonly environment: SourceEnvironment<R>;
+  private readonly surroundings: Surroundings<R>;
   private assets: Readonly<Record<string, Asset>> = {};
   /** Branches kept for the next frames, least recently used first. */
   private readonly held = new Map<ContentKey, Held<R>>();
@@ -48,7 +57,7 @@ export class Evaluator<R extends Raster> {
     media: Media,
     private readonly mostHeldBytes: number,
   ) {
-    this.environment = { canvas, media, asset: (id) => this.asset(id) };
+    this.surroundings = { canvas, pictures: picturesOf(media, () => this.assets) };
   }
 
   /** Bytes of branches kept at present. */
@@ -154,7 +163,10 @@ export class Evaluator<R extends Raster> {
   private apply(node: GraphNode, inputs: readonly R[]): R {
     if (node.kind === "stack") return this.canvas.stack(node.window, inputs, node.placements);
     if (node.kind === "place") return this.place(node, inputs[0]!);
-    if (node.inputs.length === 0) return DRAW[(node as SourceNode).kind](node as SourceNode, this.environment);
+    if (node.inputs.length === 0) {
+      const source = node as SourceNode;
+      return sourceOf(source.kind).draw(source, this.surroundings);
+    }
     const effect = node as EffectNode;
     return effectOf(effect.kind).apply(effect, inputs[0]!, this.canvas);
   }
@@ -208,12 +220,6 @@ export class Evaluator<R extends Raster> {
     this.canvas.release(raster);
     this.held.delete(key);
     this.heldTotal -= bytes;
-  }
-
-  private asset(id: string): Asset {
-    const asset = this.assets[id];
-    if (!asset) throw new RangeError(`The document has no asset "${id}"`);
-    return asset;
   }
 }
 

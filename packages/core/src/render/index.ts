@@ -5,6 +5,6 @@ export { BYTES_A_PIXEL } from "./depth";
 export { Evaluator, HELD_BYTES, type Span } from "./evaluator";
 export { redepth } from "./redepth";
 export { Renderer, type RenderedBranch, type RenderedFrame, type RendererOptions } from "./renderer";
-export type { Media } from "./sources";
+export type { Media } from "./media";
 export { workUnits } from "./work";
 export { workingBuffers, type WorkingBuffers } from "./workingBuffers";

@@ -4,10 +4,9 @@ import { nodeKernels } from "../../../../testing/renderer";
 import { BLEND_MODES } from "../composition";
 import { decodeTable, encodeTable } from "./colour";
 import { blend, blur, convert, effects, noise, picture, resample, sources } from "./reference";
-import { gradientTable } from "./sources/gradient";
-import { flockStrokes } from "./sources/flock";
-import { SOURCES } from "../composition";
-import { boxForSigma, boxReach } from "../drawing";
+import { gradientTable } from "../drawing/sources/gradient";
+import { flockStrokes } from "../drawing/sources/flock";
+import { boxForSigma, boxReach, SOURCES } from "../drawing";
 
 // Every kernel against the plain version of itself.
 const kernels = nodeKernels();

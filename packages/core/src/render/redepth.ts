@@ -1,5 +1,6 @@
 import type { Depth } from "../composition";
-import { linearToSrgb, srgbToLinear, type Picture } from "../formats";
+import { linearToSrgb, srgbToLinear } from "../drawing";
+import type { Picture } from "../formats";
 import { convert } from "./reference";
 
 /**

@@ -7,7 +7,7 @@ import { costSample, type CostSample } from "./cost";
 import { BYTES_A_PIXEL } from "./depth";
 import { Evaluator, type Span } from "./evaluator";
 import { KernelCanvas, type KernelRaster } from "./kernelCanvas";
-import type { Media } from "./sources";
+import type { Media } from "./media";
 
 /** A finished frame: rows of RGBA without padding, at the depth of its key. 8-bit is straight sRGB; half and float are linear and premultiplied. */
 export interface RenderedFrame {

@@ -1,4 +1,4 @@
-import { EFFECTS, effectOf, pixelCount, type EffectKind, type Evaluated } from "../drawing";
+import { effectOf, pixelCount, sourceOf } from "../drawing";
 import type { EffectNode, GraphNode, SourceNode } from "../graph";
 
 /**
@@ -8,17 +8,11 @@ import type { EffectNode, GraphNode, SourceNode } from "../graph";
 export function workUnits(node: GraphNode): number {
   if (node.kind === "stack") return node.inputs.reduce((sum, input) => sum + pixelCount(input.window), 0);
   if (node.kind === "place") return pixelCount(node.window);
-  if (node.kind === "sequence") return Number(node.parameters.width) * Number(node.parameters.height);
-  if (node.kind === "flock") return pixelCount(node.window) + strokeArea(node.parameters);
-  return pixelCount(node.window) * passes(node);
+  const pixels = pixelCount(node.window);
+  if (isSource(node)) return sourceOf(node.kind).work?.(pixels, node.parameters) ?? pixels;
+  return pixels * effectOf(node.kind).passes(node.parameters);
 }
 
-function passes({ kind, parameters }: EffectNode | SourceNode): number {
-  if (kind === "noise") return Number(parameters.detail);
-  return kind in EFFECTS ? effectOf(kind as EffectKind).passes(parameters) : 1;
-}
-
-/** Area around a flock's strokes, in pixels: it grows with the birds, not with the picture. */
-function strokeArea(parameters: Evaluated): number {
-  return Number(parameters.count) * Number(parameters.wingspan) ** 2;
+function isSource(node: EffectNode | SourceNode): node is SourceNode {
+  return node.inputs.length === 0;
 }

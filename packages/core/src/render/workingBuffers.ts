@@ -5,7 +5,7 @@ import { buildGraph, type RenderSettings } from "../graph";
 import { HELD_BYTES } from "./evaluator";
 import { KernelCanvas } from "./kernelCanvas";
 import { Renderer } from "./renderer";
-import type { SvgAsset } from "./sources";
+import type { SvgAsset } from "./media";
 
 /** What one renderer needs for itself, beside the frames that it hands over. */
 export interface WorkingBuffers {

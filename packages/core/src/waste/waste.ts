@@ -1,6 +1,5 @@
 import {
   mainComposition,
-  NESTED_SIZES,
   valueAt,
   type Animated,
   type Composition,
@@ -11,7 +10,7 @@ import {
   type Layer,
   type Milliseconds,
 } from "../composition";
-import { effectOf, INVISIBLE, type Evaluated } from "../drawing";
+import { effectOf, INVISIBLE, NESTED_SIZES, sourceOf, type Evaluated } from "../drawing";
 import {
   buildGraph,
   FULL_QUALITY,
@@ -163,10 +162,14 @@ function valuesOf(animated: Animated): readonly number[] {
 /** Whether a layer lets everything through, whatever the frame. */
 function isClear({ opacity, source }: Layer): boolean {
   if (valuesOf(opacity).every((value) => value < INVISIBLE)) return true;
-  const all = (names: readonly string[], test: (value: number) => boolean) =>
-    names.every((name) => valuesOf(source.parameters[name] as Animated).every(test));
-  if (source.kind === "gradient") return all(["opacity0", "opacity1", "opacity2"], (value) => value / 100 < INVISIBLE);
-  return false;
+  const names = opacitiesOf(source);
+  if (!names || names.length === 0) return false;
+  return names.every((name) => valuesOf(source.parameters[name] as Animated).every((value) => value / 100 < INVISIBLE));
+}
+
+/** Parameters that alone decide how opaque a source is, if there are such. */
+function opacitiesOf({ kind }: Layer["source"]): readonly string[] | undefined {
+  return kind === "composition" ? undefined : sourceOf(kind).opacities;
 }
 
 /** Whether nothing below a layer shows at a frame. Only what is certain counts. */
@@ -174,29 +177,17 @@ function isOpaqueOver(document: Document, owner: Composition, layer: Layer, fram
   const { enabled, range, blend, transform, effects, source } = layer;
   if (!enabled || blend !== "normal" || frame < range.in || frame >= range.out) return false;
   if (opacityAt(layer, frame) < 1 || layer.motionBlur.enabled) return false;
-  if (effects.some((effect) => effect.enabled && !keepsOpaque(effect))) return false;
+  if (effects.some(({ enabled, kind, parameters }) => enabled && !effectOf(kind).keepsOpaque?.(parameters)))
+    return false;
   if (!coversCanvas(transform, sizeOf(document, owner, layer), owner, frame)) return false;
-  switch (source.kind) {
-    case "solid":
-      return true;
-    case "gradient":
-      return ["opacity0", "opacity1", "opacity2"].every(
-        (name) => valueAt(source.parameters[name] as Animated, frame) >= 100,
-      );
-    case "composition": {
-      const nested = document.compositions[source.parameters.composition as string]!;
-      const inner = frame - range.in + Math.round(valueAt(source.parameters.offset as Animated, frame));
-      if (inner < 0 || inner >= nested.duration || nested.rate.numerator !== owner.rate.numerator) return false;
-      return nested.layers.some((one) => isOpaqueOver(document, nested, one, inner));
-    }
-    default:
-      return false;
+  if (source.kind !== "composition") {
+    const names = opacitiesOf(source);
+    return names?.every((name) => valueAt(source.parameters[name] as Animated, frame) >= 100) ?? false;
   }
-}
-
-function keepsOpaque({ kind, parameters }: EffectInstance): boolean {
-  if (kind === "grade" || kind === "grain" || kind === "glow") return true;
-  return (kind === "gaussianBlur" || kind === "displacement") && parameters.edges === "repeat";
+  const nested = document.compositions[source.parameters.composition as string]!;
+  const inner = frame - range.in + Math.round(valueAt(source.parameters.offset as Animated, frame));
+  if (inner < 0 || inner >= nested.duration || nested.rate.numerator !== owner.rate.numerator) return false;
+  return nested.layers.some((one) => isOpaqueOver(document, nested, one, inner));
 }
 
 function sizeOf(document: Document, owner: Composition, { source }: Layer): { width: number; height: number } {

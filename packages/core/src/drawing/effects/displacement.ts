@@ -21,6 +21,7 @@ export const displacement = {
   },
   isNeutral: ({ amount }) => amount === 0,
   keepsPlain: ({ edges }) => edges === "repeat",
+  keepsOpaque: ({ edges }) => edges === "repeat",
   passes: ({ detail }) => 1 + 2 * Number(detail),
   apply({ window, parameters }, input, canvas) {
     const value = (name: string) => Number(parameters[name]);

@@ -20,6 +20,8 @@ export interface Effect extends Kind {
   readonly isInvisible?: (parameters: Evaluated) => boolean;
   /** Whether a picture of one plain colour looks the same afterwards. */
   readonly keepsPlain?: (parameters: Evaluated) => boolean;
+  /** Whether an opaque picture is opaque afterwards; only choices count, which are the same on every frame. */
+  readonly keepsOpaque?: (choices: Readonly<Record<string, unknown>>) => boolean;
   /** Passes over the pixels of its window, which its cost follows. */
   readonly passes: (parameters: Evaluated) => number;
   /** Makes the picture in the window. The input stays as it is; the caller releases both. */

@@ -14,6 +14,7 @@ export const gaussianBlur = {
   },
   isNeutral: ({ radius }) => Number(radius) < 0.05,
   keepsPlain: ({ edges }) => edges === "repeat",
+  keepsOpaque: ({ edges }) => edges === "repeat",
   passes: () => 1,
   apply({ window, parameters }, input, canvas) {
     const sigma = sigmaOfRadius(Number(parameters.radius));

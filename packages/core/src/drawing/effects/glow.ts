@@ -19,6 +19,7 @@ export const glow = {
   },
   isNeutral: ({ strength }) => strength === 0,
   isInvisible: ({ strength }) => Number(strength) / 100 < INVISIBLE,
+  keepsOpaque: () => true,
   passes: () => 1,
   apply({ window, parameters }, input, canvas) {
     const { x, y } = input.window;

@@ -29,6 +29,7 @@ export const grade = {
   reach: () => NO_REACH,
   isNeutral: ({ exposure, temperature, tint, contrast, saturation }) =>
     exposure === 0 && temperature === 0 && tint === 0 && contrast === 100 && saturation === 100,
+  keepsOpaque: () => true,
   passes: () => 1,
   apply({ window, parameters }, input, canvas) {
     const result = canvas.allocate(window);

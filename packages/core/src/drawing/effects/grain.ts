@@ -10,6 +10,7 @@ export const grain = {
   reach: () => NO_REACH,
   isNeutral: ({ amount }) => amount === 0,
   isInvisible: ({ amount }) => Number(amount) / 100 < INVISIBLE,
+  keepsOpaque: () => true,
   passes: () => 1,
   apply({ window, parameters }, input, canvas) {
     const result = canvas.reframe(input, window);

@@ -1,4 +1,4 @@
-import { linearToSrgb, srgbToLinear } from "../../formats";
+import { linearToSrgb, srgbToLinear } from "../../drawing";
 import type { FloatPicture } from "./picture";
 
 /** 8-bit sRGB to linear premultiplied. */

@@ -1,6 +1,6 @@
-import type { Evaluated } from "../../drawing";
 import { linearColour } from "../colour";
-import type { DrawSource } from "./source";
+import { colour, length, number, seed, type Evaluated } from "../parameter";
+import type { Source } from "./source";
 
 const STROKE_FLOATS = 6;
 const STROKES_A_BIRD = 4;
@@ -77,9 +77,26 @@ function writeBird(
   }
 }
 
-export const drawFlock: DrawSource = (node, { canvas }) => {
-  const { width, height } = node.window;
-  const raster = canvas.allocate(node.window);
-  canvas.strokes(raster, flockStrokes(node.parameters, width, height), linearColour(node.parameters.colour as string));
-  return raster;
-};
+export const flock = {
+  label: "Flock",
+  version: 1,
+  parameters: {
+    colour: colour("Colour", "#10141c"),
+    count: number("Birds", "", [1, 20000, 200, 1]),
+    wingspan: length("Wingspan", [2, 400, 40, 1]),
+    spread: number("Spread", "%", [1, 200, 40, 1]),
+    speed: number("Speed", "a second", [0, 10, 1, 0.1]),
+    centreX: length("Centre x", [-16384, 16384, 960, 1]),
+    centreY: length("Centre y", [-16384, 16384, 400, 1]),
+    seed,
+  },
+  timed: ({ speed }, { seconds }) => ({ speed: Number(speed) * seconds }),
+  // The area around the strokes grows with the birds, not with the picture.
+  work: (pixels, { count, wingspan }) => pixels + Number(count) * Number(wingspan) ** 2,
+  draw({ window, parameters }, { canvas }) {
+    const { width, height } = window;
+    const raster = canvas.allocate(window);
+    canvas.strokes(raster, flockStrokes(parameters, width, height), linearColour(parameters.colour as string));
+    return raster;
+  },
+} as const satisfies Source;

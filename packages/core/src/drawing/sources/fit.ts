@@ -1,4 +1,5 @@
-import type { Canvas, Raster, Window } from "../../drawing";
+import type { Canvas, Raster } from "../canvas";
+import type { Window } from "../window";
 
 /** Halves a raster until it is less than twice the wanted width, so that a bilinear read does not skip pixels. */
 function shrink<R extends Raster>(raster: R, width: number, canvas: Canvas<R>): R {

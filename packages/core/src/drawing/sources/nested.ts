@@ -1,0 +1,20 @@
+import { choice, number, type Kind } from "../parameter";
+
+/** Sizes at which a nested composition may be rendered before it is placed, as fractions of its edge. */
+export const NESTED_SIZES: Readonly<Record<string, number>> = {
+  "100 %": 1,
+  "50 %": 1 / 2,
+  "33 %": 1 / 3,
+  "25 %": 1 / 4,
+};
+
+/** A composition as a layer of another. It has a graph of its own, and is not drawn as one piece. */
+export const composition = {
+  label: "Nested composition",
+  version: 1,
+  parameters: {
+    composition: { type: "reference", label: "Composition", to: "composition" },
+    offset: number("Starts at frame", "", [0, 1000000, 0, 1]),
+    rendered: choice("Rendered at", Object.keys(NESTED_SIZES)),
+  },
+} as const satisfies Kind;
