@@ -179,7 +179,7 @@ test("baking: from a suggestion of the heavy layer to baked playback, out of dat
     await expect(bakes()).toContainText(new RegExp(`Paused at \\d+ of ${BAKED} frames`));
     await page.reload();
     await tab(page, "Bakes");
-    await expect(bakes()).toContainText("A part: not played until it is complete");
+    await expect(bakes()).toContainText("Incomplete: not played until it is finished");
     await bakes().getByRole("button", { name: "Go on" }).click();
     await expect(bakes()).toContainText("Played, and up to date");
     await expect(row(page, "Passing birds").locator(".layer-bake")).toHaveText("baked");

@@ -6,7 +6,7 @@ export type BakeState =
   /** Interrupted; it is never played. */
   | { readonly kind: "part" }
   | { readonly kind: "off" }
-  /** What was baked is not there any more. */
+  /** What was baked no longer exists. */
   | { readonly kind: "without target" }
   | {
       readonly kind: "in use";

@@ -45,7 +45,7 @@ export interface BakeWish {
   readonly location: string;
 }
 
-/** The name of what is baked; undefined when it is not there any more. */
+/** The name of what is baked; undefined when it no longer exists. */
 export function targetName(document: Document, target: BakeTarget): string | undefined {
   const { composition, layer } = target;
   const own = document.compositions[composition];

@@ -92,7 +92,7 @@ export async function changeBeside(
 ): Promise<StoredDocument> {
   return database.transaction("rw", database.documents, async () => {
     const stored = await database.documents.get(id);
-    if (!stored) throw new Error("This composition is not there any more.");
+    if (!stored) throw new Error("This composition no longer exists.");
     const next = { ...stored, ...change(stored) };
     await database.documents.put(next);
     return next;
@@ -131,7 +131,7 @@ export async function documentBeside(id: string): Promise<StoredDocument> {
 export async function removeDocument(id: string): Promise<StoredDocument> {
   return database.transaction("rw", database.documents, async () => {
     const removed = await database.documents.get(id);
-    if (!removed) throw new Error("This composition is not there any more.");
+    if (!removed) throw new Error("This composition no longer exists.");
     await documentBeside(id);
     await database.documents.delete(id);
     return removed;

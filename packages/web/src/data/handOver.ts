@@ -11,7 +11,7 @@ import { sequencesOf } from "./compositionReport";
 export async function handOver(id: string): Promise<string> {
   const documents = await database.documents.toArray();
   const stored = documents.find((one) => one.id === id);
-  if (!stored) throw new Error("This composition is not there any more.");
+  if (!stored) throw new Error("This composition no longer exists.");
   const document = currentDocument(stored.history);
   // Several assets may show the same pictures.
   const names = new Map(

@@ -58,7 +58,7 @@ export function useMeasuredTakes(
   return useCallback(
     async (take, times) => {
       const stored = await database.documents.get(take.document.id);
-      if (!stored) throw new Error(`${take.document.name} is not there any more.`);
+      if (!stored) throw new Error(`${take.document.name} no longer exists.`);
       if (known.current.id !== stored.id) await openDocument(stored.id);
       if (documentKey(currentDocument(stored.history)) !== take.document.state)
         throw new Error(`${take.document.name} was edited since: undo to the state of the take first.`);

@@ -96,7 +96,7 @@ export function useSession(start: StoredDocument, notify: Notify): Session {
     async (id: string) => {
       const other = await database.documents.get(id);
       if (!other) {
-        notify("This composition is not there any more.");
+        notify("This composition no longer exists.");
         return;
       }
       await database.settings.put({ key: "openDocument", value: id });

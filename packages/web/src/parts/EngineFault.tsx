@@ -11,7 +11,7 @@ export function EngineFault() {
     <div className="notices engine-fault">
       {ended.isRunning ? (
         <Alert variant="light" dismissible onClose={forgetEnd} closeLabel="Dismiss">
-          The preview engine stopped: {ended.reason}. Another one took its place; frames in memory are gone.
+          The preview engine stopped: {ended.reason}. Another one took its place; frames in memory are lost.
         </Alert>
       ) : (
         <Alert variant="light">

@@ -7,7 +7,7 @@ export function ServerGone() {
   if (!error) return null;
   return (
     <p className="server-gone" role="status">
-      The server does not answer. Figures of drives, programs and swept folders are as they were before.
+      The server does not answer. Figures for drives, programs and swept folders are the last ones known.
     </p>
   );
 }

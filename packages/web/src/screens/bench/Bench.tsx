@@ -70,7 +70,7 @@ function useBudgets(standing: Standing): readonly Budget[] {
       name: "Frame time",
       stands: isKnown ? `${msText(standing.meanMs)} of ${msText(budgetMs)}` : "not known yet",
       reason: !isKnown
-        ? `a frame has ${msText(budgetMs)}; what it costs is being found out`
+        ? `a frame has ${msText(budgetMs)}; its cost is being measured`
         : layer
           ? `${framesText(standing.overBudget)} over budget; ${layer.name} costs most, ${msText(dearest!.rangeMs ?? 0)} a frame${estimate}`
           : `${framesText(standing.overBudget)} over budget`,
@@ -93,7 +93,7 @@ function useBudgets(standing: Standing): readonly Budget[] {
       stands: disk ? `${bytesText(usedBytes(disk))} of ${bytesText(disk.settings.capBytes)}` : "no server",
       reason: disk
         ? `${framesText(disk.frames)} on disk, ${bytesText(disk.freeBytes)} free on the drive`
-        : "nothing is known of it without the server",
+        : "not known while the server is away",
       over: disk !== undefined && usedBytes(disk) > 0.98 * disk.settings.capBytes,
       to: "/sweep",
     },
@@ -204,7 +204,7 @@ function wordsOf(step: NextStep): { readonly title: string; readonly gives: stri
     case "measure":
       return {
         title: "Measure a take",
-        gives: "says what it really reaches, and where the time goes",
+        gives: "shows the rate it really reaches, and where the time goes",
         action: "Measure",
       };
     case "fill":
@@ -309,7 +309,7 @@ function Stands({ standing }: { readonly standing: Standing }) {
             <p className="empty">
               {standing.isRealTime
                 ? `${percentText(standing.summary!.onTimeShare)} of frames were on time in the last take. Stop here and go on with the work.`
-                : "Memory, size and frames in parallel are as far as they go. Something may have disturbed the last take: measure another, or lighten the heaviest layers."}
+                : "Memory, size and frames in parallel are at their limits. Something may have disturbed the last take: measure another, or lighten the heaviest layers."}
             </p>
           )}
         </section>

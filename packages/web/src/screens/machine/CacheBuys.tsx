@@ -53,8 +53,8 @@ export function CacheBuys({ cacheBytes, rangeFrames }: CacheBuysProps) {
         </tbody>
       </Table>
       <p className="control-note">
-        The in–out range is {secondsHeld(rangeFrames, composition.rate).toFixed(1)} s. Figures in the alarm colour do
-        not hold all of it.
+        The in–out range is {secondsHeld(rangeFrames, composition.rate).toFixed(1)} s. Figures in red do not hold all of
+        it.
       </p>
     </section>
   );

@@ -20,7 +20,7 @@ export function Conditions({ figures }: { readonly figures: LiveFigures }) {
           ))}
         </ul>
       ) : (
-        <p className="empty">Nothing slows playback down at the moment, as far as can be told.</p>
+        <p className="empty">Nothing known is slowing playback down.</p>
       )}
       <dl className="figures">
         <dt>Swapping</dt>
@@ -30,7 +30,7 @@ export function Conditions({ figures }: { readonly figures: LiveFigures }) {
         <dt>Processor temperature</dt>
         <dd>{temperatureCelsius === undefined ? missing : `${temperatureCelsius.toFixed(0)} °C`}</dd>
         <dt>Processor clock</dt>
-        <dd>{clockShare === undefined ? missing : `${percentText(clockShare)} of its highest`}</dd>
+        <dd>{clockShare === undefined ? missing : `${percentText(clockShare)} of its maximum`}</dd>
         <dt>Power</dt>
         <dd>{onBattery === undefined ? missing : onBattery ? "battery" : "mains"}</dd>
       </dl>

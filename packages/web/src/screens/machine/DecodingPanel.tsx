@@ -17,7 +17,7 @@ function verdictOf(results: readonly DecodeResult[], composition: string): strin
     return result && "rate" in result ? result.rate : undefined;
   };
   const [processor, graphics] = [rate("processor"), rate("graphics")];
-  if (processor === undefined && graphics === undefined) return `Nothing decodes the clip of ${composition}.`;
+  if (processor === undefined && graphics === undefined) return `Nothing here can decode the clip of ${composition}.`;
   if (graphics === undefined)
     return `The processor decodes the clip of ${composition} at ${rateText(processor!)} frames a second; no graphics device does.`;
   if (processor === undefined)

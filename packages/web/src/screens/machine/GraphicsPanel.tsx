@@ -118,7 +118,9 @@ export function GraphicsPanel({ hardware }: { readonly hardware: Hardware | unde
       ) : adapters?.length === 0 ? (
         <p className="empty">The browser offers no graphics device here: the processor renders.</p>
       ) : (
-        <p className="empty">Not measured yet. It takes some seconds a device; whatever you do stops it.</p>
+        <p className="empty">
+          Not measured yet. It takes a few seconds per device, and stops as soon as you do anything.
+        </p>
       )}
       <Table size="sm" className="devices">
         <thead>

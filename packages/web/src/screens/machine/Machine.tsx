@@ -86,10 +86,10 @@ function Shared({ figures, cores, shares, oneBytes, note, onApply, left, right }
   // As on Preview: more than there are cores gains nothing.
   const parallelRoom = Math.min(cores, mostParallel(split, oneBytes));
   const refuse = (what: string, least: number, most: number) => (typed: number) =>
-    notify(`${typed} GB is no amount for "${what}": from ${least} to ${most} GB. Nothing changed.`);
+    notify(`${typed} GB is out of range for "${what}": ${least} to ${most} GB. Nothing changed.`);
   const refuseHost = (typed: number) =>
     notify(
-      `${typed} GB is no host limit: from ${LEAST_HOST_GIB} to ${MOST_HOST_GIB} GB, or 0 for none. Nothing changed.`,
+      `A host limit of ${typed} GB is out of range: ${LEAST_HOST_GIB} to ${MOST_HOST_GIB} GB, or 0 for none. Nothing changed.`,
     );
   const roomGib = Number((room / GIB).toFixed(2));
   return (

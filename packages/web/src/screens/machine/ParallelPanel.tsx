@@ -56,13 +56,13 @@ export function ParallelPanel({ cores }: { readonly cores: number }) {
           </ResponsiveContainer>
           <p className="control-note">
             {best.parallel === points.at(-1)!.parallel
-              ? `It helps up to all ${best.parallel}: ${rateText(best.rate)} fps.`
-              : `Beyond ${best.parallel} it hardly helps: ${rateText(best.rate)} fps there.`}{" "}
+              ? `All ${best.parallel} help: ${rateText(best.rate)} fps.`
+              : `More than ${best.parallel} hardly help: ${rateText(best.rate)} fps there.`}{" "}
             Fewer than {cores} leave cores to other programs.
           </p>
         </>
       ) : (
-        <p className="empty">Not measured yet. It takes some seconds; whatever you do stops it.</p>
+        <p className="empty">Not measured yet. It takes a few seconds, and stops as soon as you do anything.</p>
       )}
       <div className="sheet-row what-if-save">
         <Button

@@ -181,7 +181,7 @@ export function ProgramTable({ programs, real }: ProgramTableProps) {
           most={all ? ordered.length : SHOWN}
         />
       ) : (
-        <p className="empty">Not available here: this system does not tell what its programs take.</p>
+        <p className="empty">Not available: this system does not report what its programs use.</p>
       )}
       <div className="sheet-foot">
         {all || ordered.length > Math.min(SHOWN, worth.length) ? (

@@ -122,7 +122,7 @@ export function SheetPanel({ hardware }: { readonly hardware: Hardware | undefin
   return (
     <section className="sheet" aria-label="Machine sheets">
       <h2>
-        Machine sheets <small>what this machine was, to see what drifted</small>
+        Machine sheets <small>a record of this machine, to see what drifted</small>
       </h2>
       <Form className="sheet-row" onSubmit={(event) => void save(event)}>
         <Form.Control

@@ -25,7 +25,7 @@ const plan = (shares: Partial<Shares>, id = "tower") =>
 
 test("the sentence says how much more the cache can have, and where the edges are", () => {
   expect(plan({}).sentence).toBe("The cache can have 29.8 GB more");
-  expect(plan({ cacheBytes: plan({}).split.mostCacheBytes }).sentence).toBe("Memory is shared out as far as it goes");
+  expect(plan({ cacheBytes: plan({}).split.mostCacheBytes }).sentence).toBe("All of the memory is given out");
   expect(plan({ cacheBytes: 50 * GIB }).sentence).toBe("The system would start to swap");
   expect(plan({ cacheBytes: 10_000_000 })).toMatchObject({
     sentence: "The cache is too small to scrub",

@@ -73,7 +73,7 @@ function verdict(
   if (limit === "host limit" && cacheBytes >= mostCacheBytes)
     return {
       sentence: "The host limit is reached",
-      detail: `Cache and buffers together cannot pass ${text(split.hostLimitBytes!)} here; more installed memory would not help.`,
+      detail: `Cache and buffers together cannot exceed ${text(split.hostLimitBytes!)} here; more installed memory would not help.`,
     };
   if (cacheBytes > swapEdgeBytes)
     return {
@@ -87,7 +87,7 @@ function verdict(
     };
   const more = mostCacheBytes - cacheBytes;
   if (more < mostCacheBytes / 50)
-    return { sentence: "Memory is shared out as far as it goes", detail: "Closing other programs is what would help." };
+    return { sentence: "All of the memory is given out", detail: "Closing other programs is what would help." };
   return {
     sentence: `The cache can have ${text(more)} more`,
     detail: `It has ${text(cacheBytes)} now, and ${text(mostCacheBytes)} could be given beside everything else.`,

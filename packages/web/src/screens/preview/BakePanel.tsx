@@ -280,7 +280,7 @@ function BakeRow({ bake }: BakeRowProps) {
             variant="link"
             className="icon-button"
             aria-label={`Remove the bake of ${name}`}
-            title="Remove; its files go at once, and can be baked again"
+            title="Remove: its files are deleted at once, and can be baked again"
             onClick={() => setAsks(true)}
           >
             <Trash2 size="0.8125rem" aria-hidden="true" />

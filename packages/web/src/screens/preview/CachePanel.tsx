@@ -60,7 +60,7 @@ function FillNow({ selected }: { readonly selected: string | undefined }) {
         </Button>
       </div>
       {settings.effectsOn === "processor" ? null : (
-        <p className="control-note">Layers by themselves are kept of what the processor renders.</p>
+        <p className="control-note">Single layers are cached only when the processor renders.</p>
       )}
     </div>
   );

@@ -131,7 +131,7 @@ const LayerRow = memo(function LayerRow({
           className={`solo ${pinned ? "is-on" : ""}`}
           aria-pressed={pinned}
           aria-label={`Pin ${layer.name} in memory`}
-          title={pinned ? "Pinned: its pixels go last. What that takes is under Layer" : "Pin in memory"}
+          title={pinned ? "Pinned: its pixels are evicted last. Their size is under Layer" : "Pin in memory"}
           onClick={() => onToggle("pinned", layer.id)}
         >
           <Pin size="0.75rem" aria-hidden="true" />

@@ -6,11 +6,11 @@ import type { BakeOffer, SuggestedBakes } from "../../engine/protocol/event";
 export function bakeStateText(state: BakeState, { locked }: Bake): { readonly text: string; readonly alarm: boolean } {
   switch (state.kind) {
     case "part":
-      return { text: "A part: not played until it is complete", alarm: false };
+      return { text: "Incomplete: not played until it is finished", alarm: false };
     case "off":
       return { text: "Switched off: the live layer is shown", alarm: false };
     case "without target":
-      return { text: "What was baked is not there any more", alarm: true };
+      return { text: "What was baked no longer exists", alarm: true };
     case "in use": {
       const { frames, outdated, unreadable } = state;
       const share = outdated === frames ? "out of date" : `${outdated} of ${framesText(frames)} out of date`;
@@ -53,6 +53,6 @@ export function offerText(
 export function noOfferText({ present, triedFrames }: SuggestedBakes): string {
   if (isRealTime(present)) return "It should play in real time as it is (est.): nothing need be baked.";
   return triedFrames > 0
-    ? `Nothing, by ${framesText(triedFrames)} that were tried: no bake that fits the room wins by more than the error of the forecast.`
+    ? `Nothing: with ${framesText(triedFrames)} tried, no bake that fits gains more than the error of the forecast.`
     : "Nothing: no bake would be quicker than rendering live, or none fits the room.";
 }

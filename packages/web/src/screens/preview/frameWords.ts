@@ -32,8 +32,8 @@ export function evictionText(explanation: Explanation): string {
   if (!standing) return "The cache had no room for it: it stays until it has been shown.";
   const place =
     standing.before === 0
-      ? "It goes first when room is needed"
-      : `${groupedText(standing.before)} of ${groupedText(standing.entries)} go before it`;
+      ? "It is evicted first when room is needed"
+      : `${groupedText(standing.before)} of ${groupedText(standing.entries)} are evicted before it`;
   if (rule === "playback")
     return `${place}: ${nextUse === undefined ? "the loop does not show it again" : `it is needed in ${framesText(nextUse)}`}.`;
   if (!parts) return `${place}.`;
@@ -56,6 +56,10 @@ export function evictionText(explanation: Explanation): string {
 export function layerText({ baked, standing, pinned }: LayerExplanation): string {
   if (baked) return "baked";
   if (!standing) return pinned ? "pinned, not held yet" : "not held by itself";
-  const place = pinned ? "pinned: goes last" : standing.before === 0 ? "goes first" : `${standing.before} go before it`;
+  const place = pinned
+    ? "pinned: evicted last"
+    : standing.before === 0
+      ? "evicted first"
+      : `${standing.before} evicted before it`;
   return `held, ${bytesText(standing.bytes)}, ${place}`;
 }

@@ -19,7 +19,7 @@ export function savedText(presentMs: number | undefined, thenMs: number | undefi
 
 /** What pinning a layer does, and what that takes. @param frameBytes of one whole frame */
 export function pinText(pinned: boolean, kept: LayerKept | undefined, frameBytes: Bytes): string {
-  const does = "Its own pixels are kept and go last, so that edits of other layers do not render it again";
+  const does = "Its own pixels stay cached longest, so that edits to other layers do not render it again";
   if (!kept) return `${does}.`;
   const { held, total, heldBytes, allBytes } = kept;
   const room = (bytes: Bytes) => `${bytesText(bytes)}, the room of ${framesText(Math.ceil(bytes / frameBytes))}`;

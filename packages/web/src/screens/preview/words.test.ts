@@ -43,15 +43,15 @@ describe("a frame", () => {
 
   test("says what goes before it and why", () => {
     expect(evictionText(explanation())).toBe(
-      "7 of 20 go before it: 12 frames from the playhead, 60.0 ms to make again, 2.00 MB, shown 3 times, in the in–out range.",
+      "7 of 20 are evicted before it: 12 frames from the playhead, 60.0 ms to make again, 2.00 MB, shown 3 times, in the in–out range.",
     );
     const first = explanation({
       standing: { ...standing, before: 0 },
       parts: { ...explanation().parts!, distance: undefined },
     });
-    expect(evictionText(first)).toContain("It goes first when room is needed: the timeline does not show it");
+    expect(evictionText(first)).toContain("It is evicted first when room is needed: the timeline does not show it");
     expect(evictionText(explanation({ rule: "playback", nextUse: 9, parts: undefined }))).toBe(
-      "7 of 20 go before it: it is needed in 9 frames.",
+      "7 of 20 are evicted before it: it is needed in 9 frames.",
     );
   });
 
@@ -69,8 +69,8 @@ describe("a frame", () => {
     const of = (change: object) => layerText({ layer: "sky", costMs: 5, baked: false, pinned: false, ...change });
     expect(of({ baked: true })).toBe("baked");
     expect(of({})).toBe("not held by itself");
-    expect(of({ pinned: true, standing })).toBe("held, 2.00 MB, pinned: goes last");
-    expect(of({ standing })).toBe("held, 2.00 MB, 7 go before it");
+    expect(of({ pinned: true, standing })).toBe("held, 2.00 MB, pinned: evicted last");
+    expect(of({ standing })).toBe("held, 2.00 MB, 7 evicted before it");
   });
 });
 
@@ -115,7 +115,7 @@ describe("bakes", () => {
     expect(bakeStateText(used(3), bake).text).toBe("3 of 10 frames out of date: the live layer is shown there");
     expect(bakeStateText(used(10), locked)).toEqual({ text: "Locked and played, but out of date", alarm: true });
     expect(bakeStateText(used(0, 2), bake)).toMatchObject({ alarm: true });
-    expect(bakeStateText({ kind: "part" }, bake).text).toContain("not played until it is complete");
+    expect(bakeStateText({ kind: "part" }, bake).text).toContain("not played until it is finished");
   });
 
   test("are short in the row of a layer", () => {
@@ -149,7 +149,7 @@ describe("bakes", () => {
       offers: [],
       triedFrames: 24,
     };
-    expect(noOfferText(none)).toContain("no bake that fits the room wins by more than the error");
+    expect(noOfferText(none)).toContain("no bake that fits gains more than the error");
     expect(noOfferText({ ...none, present: realTime.summary })).toContain("nothing need be baked");
   });
 });

@@ -97,7 +97,9 @@ function Settings({ id, contents }: SettingsProps) {
           unit="GB"
           onChange={(value) => void askForCap(Math.round(value * GIB))}
           onRefused={(typed) =>
-            notify(`${typed} GB is no cap: from ${bytesText(SMALLEST_CAP)} up to what the drive holds. Nothing changed`)
+            notify(
+              `A cap of ${typed} GB is out of range: ${bytesText(SMALLEST_CAP)} up to the size of the drive. Nothing changed`,
+            )
           }
         />
         <Choice
@@ -126,7 +128,7 @@ function Settings({ id, contents }: SettingsProps) {
             {asked.frames === undefined ? "frames" : framesText(asked.frames)}, {bytesText(asked.bytes)}.{" "}
             {asked.isHeld
               ? "They go to holding, where they do not count against the cap, and can be brought back once it has room."
-              : "They go for good."}
+              : "They are deleted for good."}
           </p>
           <div className="sheet-row">
             <Button size="sm" variant="dark" onClick={() => setCap(asked)}>

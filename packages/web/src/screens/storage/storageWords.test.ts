@@ -215,7 +215,7 @@ test("the forecast tells when a location is full, and what it cannot tell", () =
   expect(forecastText(location({ growth: [growth[0]!] }).contents!, 10)).toBe("growth not known yet");
   const still = growth.map(({ atMs }) => ({ atMs, bytes: GIB }));
   expect(forecastText(location({ growth: still, bytes: GIB }).contents!, HOUR)).toBe("not growing");
-  expect(forecastText(location({ bytes: 20 * GIB }).contents!, HOUR)).toBe("full: what goes first gives way");
+  expect(forecastText(location({ bytes: 20 * GIB }).contents!, HOUR)).toBe("full: frames are evicted");
 });
 
 test("a drive that got slower, and a figure that may not be the drive's, are told", () => {

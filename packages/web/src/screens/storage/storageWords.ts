@@ -116,7 +116,7 @@ const FULL_SHARE = 0.02;
 export function forecastText(contents: LocationContents, nowMs: number): string {
   const { growth, settings, bytes } = contents;
   const room = roomOf(contents) - bytes;
-  if (room <= FULL_SHARE * settings.capBytes && usedBytes(contents) > 0) return "full: what goes first gives way";
+  if (room <= FULL_SHARE * settings.capBytes && usedBytes(contents) > 0) return "full: frames are evicted";
   const forecast = fillForecast([...growth, { atMs: nowMs, bytes }], room, nowMs);
   if (!forecast) return "growth not known yet";
   return forecast.fullAtMs === undefined ? "not growing" : `full in ${durationText(forecast.fullAtMs - nowMs)} (est.)`;

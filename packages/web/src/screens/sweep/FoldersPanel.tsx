@@ -43,7 +43,7 @@ export function FoldersPanel() {
             ? "No folder of another program is registered"
             : `${bytesText(bytes)} of cache in ${countText(folders.data.length, "folder")}`}
         </h1>
-        <span>Only registered folders are ever read or changed. Where projects live is only read.</span>
+        <span>Only registered folders are ever read or changed. Project folders are only read.</span>
       </div>
       {folders.data.map((folder) => (
         <FolderSheet key={folder.id} folder={folder} />
@@ -104,7 +104,7 @@ function FolderSheet({ folder }: { readonly folder: FolderReport }) {
       <ProjectFolders folder={folder} />
       {folder.unreadableProjects.map((one) => (
         <p key={one} className="control-warning">
-          {one} cannot be read now: nothing is called orphaned for its sake.
+          {one} cannot be read now: so nothing is called orphaned.
         </p>
       ))}
       <KeptFolders place={folder.id} />

@@ -389,7 +389,7 @@ function LoadedLedger({ ledger }: { readonly ledger: Ledger }) {
           </p>
         ) : listed.length === 0 ? (
           <p className="empty">
-            Nothing is like that.{" "}
+            Nothing matches.{" "}
             <Button size="sm" variant="outline-dark" onClick={() => setFilter(EVERYTHING)}>
               List everything
             </Button>

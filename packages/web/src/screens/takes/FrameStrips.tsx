@@ -99,7 +99,7 @@ export function FrameStrips({ takes }: { readonly takes: readonly StoredTake[] }
       })}
       <ul className="legend frame-strip-legend" aria-label="Legend">
         <li>
-          <span className="swatch swatch-on-time" /> on time, as high as it was shown after it was due
+          <span className="swatch swatch-on-time" /> on time; the height is how long after it was due
         </li>
         <li>
           <span className="swatch swatch-over" /> late

@@ -32,7 +32,7 @@ function circumstances(take: StoredTake): readonly (readonly [label: string, val
     ["Depth of cached frames", depth],
     ["In parallel", String(settings.parallel)],
     ["Around the playhead", `${settings.window.before} behind, ${settings.window.after} ahead`],
-    ["When a frame is not ready", settings.pacing === "keep time" ? "it is skipped" : "it is waited for"],
+    ["When a frame is not ready", settings.pacing === "keep time" ? "it is skipped" : "wait for it"],
     ["Background rendering", settings.background],
     ["Disk cache in", placeText(settings.diskCache.location)],
     ["Frames are written", storedText(settings.diskCache)],
