@@ -123,6 +123,11 @@ export interface Document {
   readonly assets: Readonly<Record<string, Asset>>;
 }
 
+/** Of a composition. */
+export const MOST_LAYERS = 500;
+/** Of a layer. */
+export const MOST_EFFECTS = 32;
+
 /** The composition that is played. */
 export function mainComposition(document: Document): Composition {
   return document.compositions[document.main]!;

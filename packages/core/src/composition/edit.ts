@@ -1,8 +1,13 @@
 import type { Animated } from "./animation";
+import type { BlendMode } from "./blend";
+import { freeLayerId } from "./create";
 import {
   mainComposition,
+  MOST_EFFECTS,
+  MOST_LAYERS,
   withVariant,
   type Asset,
+  type Composition,
   type Depth,
   type Document,
   type EffectInstance,
@@ -29,6 +34,18 @@ export type Edit =
   | { readonly kind: "sourceParameter"; readonly layer: string; readonly name: string; readonly value: ParameterValue }
   /** A new layer on top, with the asset that it shows. */
   | { readonly kind: "layerAdded"; readonly layer: Layer; readonly assets: Readonly<Record<string, Asset>> }
+  | { readonly kind: "layerRemoved"; readonly layer: string }
+  | { readonly kind: "layerRenamed"; readonly layer: string; readonly name: string }
+  /** A copy right above it. */
+  | { readonly kind: "layerDuplicated"; readonly layer: string }
+  /** To another place in the order of stacking, 0 at the bottom; beyond an end it goes to that end. */
+  | { readonly kind: "layerMoved"; readonly layer: string; readonly to: number }
+  | { readonly kind: "layerBlend"; readonly layer: string; readonly blend: BlendMode }
+  /** The last one to be applied. */
+  | { readonly kind: "effectAdded"; readonly layer: string; readonly effect: EffectInstance }
+  | { readonly kind: "effectRemoved"; readonly layer: string; readonly effect: string }
+  /** To another place among those of its layer, 0 for the first to be applied. */
+  | { readonly kind: "effectMoved"; readonly layer: string; readonly effect: string; readonly to: number }
   /** A copy of the open variant, which is open from then on. */
   | { readonly kind: "variantAdded"; readonly name: string }
   | { readonly kind: "variantRenamed"; readonly variant: string; readonly name: string }
@@ -38,26 +55,78 @@ export type Edit =
   | { readonly kind: "layerTransform"; readonly layer: string; readonly change: Partial<Transform> }
   | { readonly kind: "depth"; readonly depth: Depth };
 
-function editLayer(document: Document, id: string, change: (layer: Layer) => Layer): Document {
-  const main = mainComposition(document);
-  if (!main.layers.some((layer) => layer.id === id)) throw new RangeError(`${main.name} has no layer "${id}"`);
-  const layers = main.layers.map((layer) => (layer.id === id ? change(layer) : layer));
-  return { ...document, compositions: { ...document.compositions, [main.id]: { ...main, layers } } };
+/** Puts other layers in place of one. */
+function replaceLayer(document: Document, id: string, change: (layer: Layer) => readonly Layer[]): Document {
+  return editLayers(document, (layers, main) => {
+    if (!layers.some((layer) => layer.id === id)) throw new RangeError(`${main.name} has no layer "${id}"`);
+    return layers.flatMap((layer) => (layer.id === id ? change(layer) : [layer]));
+  });
 }
 
-function editEffect(layer: Layer, id: string, change: (effect: EffectInstance) => EffectInstance): Layer {
-  if (!layer.effects.some((effect) => effect.id === id)) throw new RangeError(`${layer.name} has no effect "${id}"`);
-  return { ...layer, effects: layer.effects.map((effect) => (effect.id === id ? change(effect) : effect)) };
+function editLayers(
+  document: Document,
+  change: (layers: readonly Layer[], main: Composition) => readonly Layer[],
+): Document {
+  const main = mainComposition(document);
+  const layers = change(main.layers, main);
+  if (layers.length > MOST_LAYERS)
+    throw new RangeError(`${main.name} has ${MOST_LAYERS} layers, the most there can be`);
+  const edited = { ...main, layers };
+  return { ...document, compositions: { ...document.compositions, [main.id]: edited } };
+}
+
+const editLayer = (document: Document, id: string, change: (layer: Layer) => Layer): Document =>
+  replaceLayer(document, id, (layer) => [change(layer)]);
+
+function duplicateLayer(document: Document, id: string): Document {
+  const { layers } = mainComposition(document);
+  return replaceLayer(document, id, (layer) => [
+    layer,
+    { ...layer, id: freeLayerId(layer.id, layers), name: `${layer.name.slice(0, 115)} copy` },
+  ]);
+}
+
+function editEffects(
+  layer: Layer,
+  id: string,
+  change: (effects: readonly EffectInstance[], at: number) => readonly EffectInstance[],
+): Layer {
+  const at = layer.effects.findIndex((effect) => effect.id === id);
+  if (at < 0) throw new RangeError(`${layer.name} has no effect "${id}"`);
+  return { ...layer, effects: change(layer.effects, at) };
+}
+
+const editEffect = (layer: Layer, id: string, change: (effect: EffectInstance) => EffectInstance): Layer =>
+  editEffects(layer, id, (effects) => effects.map((effect) => (effect.id === id ? change(effect) : effect)));
+
+function addEffect(layer: Layer, effect: EffectInstance): Layer {
+  if (layer.effects.some(({ id }) => id === effect.id))
+    throw new RangeError(`${layer.name} has an effect "${effect.id}"`);
+  if (layer.effects.length >= MOST_EFFECTS)
+    throw new RangeError(`${layer.name} has ${MOST_EFFECTS} effects, the most there can be`);
+  return { ...layer, effects: [...layer.effects, effect] };
+}
+
+/** One of a list at another place; the others keep their order. */
+function moved<T>(list: readonly T[], from: number, to: number): T[] {
+  const others = list.filter((_, at) => at !== from);
+  const place = Math.max(0, Math.min(others.length, Math.round(to)));
+  return [...others.slice(0, place), list[from]!, ...others.slice(place)];
+}
+
+function moveLayer(document: Document, id: string, to: number): Document {
+  return editLayers(document, (layers, main) => {
+    const from = layers.findIndex((layer) => layer.id === id);
+    if (from < 0) throw new RangeError(`${main.name} has no layer "${id}"`);
+    return moved(layers, from, to);
+  });
 }
 
 function addLayer(document: Document, layer: Layer, assets: Readonly<Record<string, Asset>>): Document {
   const main = mainComposition(document);
   if (main.layers.some(({ id }) => id === layer.id)) throw new RangeError(`${main.name} has a layer "${layer.id}"`);
-  return {
-    ...document,
-    compositions: { ...document.compositions, [main.id]: { ...main, layers: [...main.layers, layer] } },
-    assets: { ...document.assets, ...assets },
-  };
+  const added = editLayers(document, (layers) => [...layers, layer]);
+  return { ...added, assets: { ...document.assets, ...assets } };
 }
 
 function addVariant(document: Document, name: string): Document {
@@ -116,6 +185,26 @@ export function applyEdit(document: Document, edit: Edit): Document {
       }));
     case "layerAdded":
       return addLayer(document, edit.layer, edit.assets);
+    case "layerRemoved":
+      return replaceLayer(document, edit.layer, () => []);
+    case "layerRenamed":
+      return editLayer(document, edit.layer, (layer) => ({ ...layer, name: edit.name }));
+    case "layerDuplicated":
+      return duplicateLayer(document, edit.layer);
+    case "layerMoved":
+      return moveLayer(document, edit.layer, edit.to);
+    case "layerBlend":
+      return editLayer(document, edit.layer, (layer) => ({ ...layer, blend: edit.blend }));
+    case "effectAdded":
+      return editLayer(document, edit.layer, (layer) => addEffect(layer, edit.effect));
+    case "effectRemoved":
+      return editLayer(document, edit.layer, (layer) =>
+        editEffects(layer, edit.effect, (effects) => effects.filter(({ id }) => id !== edit.effect)),
+      );
+    case "effectMoved":
+      return editLayer(document, edit.layer, (layer) =>
+        editEffects(layer, edit.effect, (effects, at) => moved(effects, at, edit.to)),
+      );
     case "variantAdded":
       return addVariant(document, edit.name);
     case "variantRenamed":

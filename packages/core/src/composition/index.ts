@@ -1,10 +1,12 @@
 export * from "./animation";
 export * from "./blend";
+export { idOf, MADE_SOURCES, newDocument, newEffect, newLayer, type MadeSource } from "./create";
 export * from "./document";
 export * from "./edit";
 export * from "./fitting";
 export { faultsOf, readJson } from "./faults";
 export * from "./history";
 export * from "./rate";
+export { NAMED_RATES, parseLength, parseRate } from "./typed";
 export { DocumentError, migrateDocument } from "./migration";
 export { parseDocument, parseDocumentText } from "./schema";

@@ -2,13 +2,12 @@ import Joi from "joi";
 import { EASES } from "./animation";
 import { EFFECTS, SOURCES, type Parameter, type Parameters } from "../drawing";
 import { BLEND_MODES } from "./blend";
-import { DEPTHS, DOCUMENT_FORMAT, DOCUMENT_VERSION, type Document } from "./document";
+import { DEPTHS, DOCUMENT_FORMAT, DOCUMENT_VERSION, MOST_EFFECTS, MOST_LAYERS, type Document } from "./document";
 import { faultsOf, readJson } from "./faults";
 import { DocumentError, migrateDocument } from "./migration";
 
 const MAX_SIDE = 16384;
 const MAX_FRAMES = 1_000_000;
-const MAX_LAYERS = 500;
 const MAX_ASSET_CHARACTERS = 64 * 1024 * 1024;
 
 const id = Joi.string().pattern(/^[a-z0-9][a-z0-9-]{0,63}$/, "lower-case letters, digits and hyphens");
@@ -98,7 +97,7 @@ const layer = Joi.object({
     .required(),
   effects: Joi.array()
     .items(kinds(EFFECTS, { id: id.required(), enabled: Joi.boolean().required() }))
-    .max(32)
+    .max(MOST_EFFECTS)
     .unique("id")
     .required(),
   motionBlur: Joi.object({
@@ -127,7 +126,7 @@ const composition = Joi.object({
   height: positive.max(MAX_SIDE).required(),
   rate,
   duration: positive.max(MAX_FRAMES).required(),
-  layers: Joi.array().items(layer).max(MAX_LAYERS).unique("id").required(),
+  layers: Joi.array().items(layer).max(MOST_LAYERS).unique("id").required(),
 });
 
 const size = { width: positive.max(MAX_SIDE).required(), height: positive.max(MAX_SIDE).required() };

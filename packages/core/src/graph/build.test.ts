@@ -41,6 +41,20 @@ test("a branch that stays still has one key on every frame, one that moves has m
   expect(still.has(nodesOf(night, 5, "flock-near")[0]!.key)).toBe(false);
 });
 
+test("another name, and an effect that is put in and taken out, leave every frame as it was", () => {
+  const renamed = applyEdit(night, { kind: "layerRenamed", layer: "reeds", name: "Rushes" });
+  const glowing = applyEdit(night, { kind: "effectAdded", layer: "reeds", effect: effect("glow") });
+  const back = applyEdit(glowing, { kind: "effectRemoved", layer: "reeds", effect: "glow" });
+  const copied = applyEdit(night, { kind: "layerDuplicated", layer: "reeds" });
+  const gone = applyEdit(copied, { kind: "layerRemoved", layer: "reeds-2" });
+  for (const frame of [0, 7, 200]) {
+    const key = frameKey(night, frame, half);
+    for (const same of [renamed, back, gone]) expect(frameKey(same, frame, half)).toBe(key);
+    expect(frameKey(glowing, frame, half)).not.toBe(key);
+    expect(frameKey(copied, frame, half)).not.toBe(key);
+  }
+});
+
 test("an edit changes the keys of its own layer and of nothing else but the stack", () => {
   const edited = applyEdit(night, grade(1.5));
   expect(keysOf(edited, "reeds")).not.toEqual(keysOf(night, "reeds"));

@@ -135,6 +135,13 @@ test("missing artwork is an error that names it", async () => {
   expect(() => renderer.render(buildGraph(value, 0, FULL_QUALITY))).toThrow();
 });
 
+test("a composition without layers is a transparent picture", async () => {
+  const renderer = await nodeRenderer();
+  const frame = renderer.render(buildGraph(document([]), 0, FULL_QUALITY));
+  expect([frame.width, frame.height]).toEqual([64, 36]);
+  expect(frame.pixels.every((value) => value === 0)).toBe(true);
+});
+
 test("every source and effect of the catalogue renders at every preview size", async () => {
   const renderer = await nodeRenderer();
   const all = (["gaussianBlur", "directionalBlur", "glow", "grade", "grain", "displacement"] as const).map((kind) =>

@@ -1,0 +1,107 @@
+import { EFFECTS, SOURCES, type EffectKind, type Parameters } from "../drawing";
+import {
+  DOCUMENT_FORMAT,
+  DOCUMENT_VERSION,
+  NO_MOTION_BLUR,
+  type Composition,
+  type Depth,
+  type Document,
+  type EffectInstance,
+  type Layer,
+  type ParameterValues,
+} from "./document";
+
+/** Sources that show something of their own, without media. */
+export const MADE_SOURCES = ["solid", "gradient", "noise", "flock"] as const;
+export type MadeSource = (typeof MADE_SOURCES)[number];
+
+const STILL = { x: 0, y: 0, anchorX: 0, anchorY: 0, scale: 1, rotation: 0 };
+
+/** Initial values; what refers to something else has none. */
+function initial(parameters: Parameters): ParameterValues {
+  return Object.fromEntries(
+    Object.entries(parameters).flatMap(([name, spec]) => (spec.type === "reference" ? [] : [[name, spec.default]])),
+  );
+}
+
+/** An id made of a name: lower-case letters, digits and hyphens. */
+export function idOf(name: string): string {
+  const plain = name
+    .normalize("NFD")
+    .toLowerCase()
+    .replace(/\p{M}/gu, "")
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-+|-+$/g, "");
+  return plain.slice(0, 58).replace(/-+$/, "") || "composition";
+}
+
+/** A document of one composition without layers. */
+export function newDocument(
+  made: Pick<Composition, "name" | "width" | "height" | "rate" | "duration">,
+  depth: Depth,
+): Document {
+  const id = idOf(made.name);
+  return {
+    format: DOCUMENT_FORMAT,
+    version: DOCUMENT_VERSION,
+    id,
+    depth,
+    main: id,
+    variants: [{ composition: id, name: "Original" }],
+    compositions: { [id]: { ...made, id, layers: [] } },
+    assets: {},
+  };
+}
+
+/** Where a source is put that fills a picture of another size than its initial values are for. */
+function filling(kind: MadeSource, { width, height }: Composition): ParameterValues {
+  switch (kind) {
+    case "gradient":
+      return { y1: height };
+    case "flock":
+      return { centreX: Math.round(width / 2), centreY: Math.round(height * 0.4) };
+    default:
+      return {};
+  }
+}
+
+/** A layer over the whole length of a composition, under a name and an id that no other has there. */
+export function newLayer(kind: MadeSource, composition: Composition): Layer {
+  const { label, parameters } = SOURCES[kind];
+  const name = freeName(label, composition.layers);
+  return {
+    id: freeLayerId(idOf(name), composition.layers),
+    name,
+    enabled: true,
+    range: { in: 0, out: composition.duration },
+    source: { kind, parameters: { ...initial(parameters), ...filling(kind, composition) } },
+    transform: STILL,
+    opacity: 1,
+    blend: "normal",
+    effects: [],
+    motionBlur: NO_MOTION_BLUR,
+  };
+}
+
+/** An effect at its initial values, under an id that no other of the layer has. */
+export function newEffect(kind: EffectKind, { effects }: Layer): EffectInstance {
+  const taken = new Set(effects.map(({ id }) => id));
+  let id: string = idOf(kind);
+  for (let n = 2; taken.has(id); n++) id = `${idOf(kind)}-${n}`;
+  return { id, kind, enabled: true, parameters: initial(EFFECTS[kind].parameters) };
+}
+
+/** An id that no layer has: the wanted one, with a number behind it where it must be. */
+export function freeLayerId(wanted: string, layers: readonly Layer[]): string {
+  const taken = new Set(layers.map(({ id }) => id));
+  let id = wanted;
+  for (let n = 2; taken.has(id); n++) id = `${wanted.slice(0, 58)}-${n}`;
+  return id;
+}
+
+function freeName(wanted: string, layers: readonly Layer[]): string {
+  const taken = new Set(layers.map(({ name }) => name));
+  let name = wanted;
+  for (let n = 2; taken.has(name); n++) name = `${wanted} ${n}`;
+  return name;
+}
