@@ -1,5 +1,6 @@
 import { currentDocument, type Bake, type Edit } from "@kinetocache/core";
 import { liveQuery } from "dexie";
+import PQueue from "p-queue";
 import { useCallback, useEffect, useRef, useState, type RefObject } from "react";
 import type { LayerChoices } from "../engine/protocol/command";
 import { deleteBake, withComplete } from "./bakes";
@@ -75,18 +76,21 @@ export function useSession(start: StoredDocument, notify: Notify): Session {
 
   useFollowing(stored.id, known, take, notify);
 
+  // One after the other: a second edit builds upon the first, however quickly it follows.
+  const [changes] = useState(() => new PQueue({ concurrency: 1 }));
   const change = useCallback(
-    async (what: Change) => {
-      const { id, revision } = known.current;
-      try {
-        take(await changeDocument(id, revision, what), what.kind);
-      } catch (error) {
-        const latest = await database.documents.get(id);
-        if (latest) take(latest, "edit");
-        notify(textOf(error));
-      }
-    },
-    [notify, take],
+    (what: Change) =>
+      changes.add(async () => {
+        const { id, revision } = known.current;
+        try {
+          take(await changeDocument(id, revision, what), what.kind);
+        } catch (error) {
+          const latest = await database.documents.get(id);
+          if (latest) take(latest, "edit");
+          notify(textOf(error));
+        }
+      }),
+    [changes, notify, take],
   );
   const edit = useCallback((edit: Edit) => change({ kind: "edit", edit }), [change]);
   const undo = useCallback(() => change({ kind: "undo" }), [change]);
