@@ -7,6 +7,6 @@ export * from "./fitting";
 export { faultsOf, readJson } from "./faults";
 export * from "./history";
 export * from "./rate";
-export { NAMED_RATES, parseLength, parseRate } from "./typed";
+export { NAMED_RATES, parseLength, parseRate, rateName } from "./typed";
 export { DocumentError, migrateDocument } from "./migration";
 export { parseDocument, parseDocumentText } from "./schema";

@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { timecode } from "./rate";
-import { NAMED_RATES, parseLength, parseRate } from "./typed";
+import { NAMED_RATES, parseLength, parseRate, rateName } from "./typed";
 
 const PAL = { numerator: 25, denominator: 1 };
 
@@ -10,6 +10,14 @@ test("a rate is known by its name, and exactly by what is typed", () => {
   expect(parseRate("12")).toEqual({ numerator: 12, denominator: 1 });
   for (const wrong of ["", "0", "241", "24.5", "1/0", "1/2", "constructor", "24 fps", "-24", "99999999/1"])
     expect([wrong, parseRate(wrong)]).toEqual([wrong, undefined]);
+});
+
+test("a rate is shown by its name, and others to three decimals", () => {
+  for (const [name, rate] of Object.entries(NAMED_RATES)) {
+    expect(rateName(rate)).toBe(name);
+    expect(rateName({ numerator: 2 * rate.numerator, denominator: 2 * rate.denominator })).toBe(name);
+  }
+  expect(rateName({ numerator: 50_000, denominator: 1001 })).toBe("49.95");
 });
 
 test("a length is timecode, frames or time", () => {

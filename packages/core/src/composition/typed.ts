@@ -13,6 +13,13 @@ export const NAMED_RATES: Readonly<Record<string, Rate>> = {
   "60": { numerator: 60, denominator: 1 },
 };
 
+/** A rate as it is shown: its name, or to three decimals. */
+export function rateName(rate: Rate): string {
+  const isSame = (other: Rate) => rate.numerator * other.denominator === other.numerator * rate.denominator;
+  const named = Object.entries(NAMED_RATES).find(([, other]) => isSame(other));
+  return named ? named[0] : String(Number(framesPerSecond(rate).toFixed(3)));
+}
+
 const MOST_A_SECOND = 240;
 const LARGEST_TERM = 1_000_000;
 
