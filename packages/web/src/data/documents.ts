@@ -105,7 +105,11 @@ export async function changeBeside(
  */
 export async function importDocument(text: string): Promise<StoredDocument> {
   const { parseDocumentText } = await import("./documentText");
-  const document = parseDocumentText(text);
+  return addDocument(parseDocumentText(text));
+}
+
+/** Adds a composition under an id that is free. */
+export async function addDocument(document: Document): Promise<StoredDocument> {
   return database.transaction("rw", database.documents, async () => {
     const taken = new Set(await database.documents.toCollection().primaryKeys());
     let id = document.id;

@@ -1,4 +1,4 @@
-import { frameBudgetMs, framesPerSecond, ON_DISK } from "@kinetocache/core";
+import { frameBudgetMs, framesPerSecond, ON_DISK, rateName } from "@kinetocache/core";
 import { useMemo } from "react";
 import { Link } from "react-router";
 import { usedBytes } from "../data/room";
@@ -179,7 +179,7 @@ export function BudgetStrip() {
         <span className="gauge-head">Composition</span>
         <CompositionMenu />
         <span className="strip-detail">
-          {composition.width}×{composition.height} · {rateText(framesPerSecond(composition.rate))} fps ·{" "}
+          {composition.width}×{composition.height} · {rateName(composition.rate)} fps ·{" "}
           {rateText(composition.duration / framesPerSecond(composition.rate))} s
         </span>
       </div>

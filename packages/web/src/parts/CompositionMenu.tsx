@@ -1,6 +1,6 @@
 import { mainComposition } from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
-import { useRef } from "react";
+import { lazy, Suspense, useRef, useState } from "react";
 import Dropdown from "react-bootstrap/Dropdown";
 import { database } from "../data/database";
 import { exportDocument, importDocument } from "../data/documents";
@@ -8,11 +8,20 @@ import { useWorkspace } from "../data/workspace";
 import { download } from "./download";
 import { refusalText } from "./refusal";
 
+const NewComposition = lazy(() => import("./NewComposition"));
+
 /** Which composition is open; bring one in, take one out. */
 export function CompositionMenu() {
   const { document: open, composition, openDocument, removeOpen, notify } = useWorkspace();
   const file = useRef<HTMLInputElement>(null);
+  const [isMaking, setIsMaking] = useState(false);
   const documents = useLiveQuery(() => database.documents.toArray()) ?? [];
+
+  const toggle = useRef<HTMLButtonElement>(null);
+  const close = () => {
+    setIsMaking(false);
+    toggle.current?.focus();
+  };
 
   const bringIn = async (chosen: File | undefined) => {
     if (!chosen) return;
@@ -28,6 +37,7 @@ export function CompositionMenu() {
     <>
       <Dropdown className="composition-menu">
         <Dropdown.Toggle
+          ref={toggle}
           variant="link"
           className="strip-name"
           aria-label={`Composition ${composition.name}; choose another`}
@@ -44,6 +54,7 @@ export function CompositionMenu() {
             );
           })}
           <Dropdown.Divider />
+          <Dropdown.Item onClick={() => setIsMaking(true)}>New composition…</Dropdown.Item>
           <Dropdown.Item onClick={() => file.current?.click()}>Import a composition file…</Dropdown.Item>
           <Dropdown.Item onClick={() => download(`${open.id}.json`, exportDocument(open))}>
             Export {composition.name}
@@ -53,6 +64,11 @@ export function CompositionMenu() {
           </Dropdown.Item>
         </Dropdown.Menu>
       </Dropdown>
+      {isMaking ? (
+        <Suspense>
+          <NewComposition onClose={close} />
+        </Suspense>
+      ) : null}
       <input
         ref={file}
         type="file"

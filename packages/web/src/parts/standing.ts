@@ -1,17 +1,9 @@
-import {
-  documentKey,
-  frameBudgetMs,
-  framesPerSecond,
-  isRealTime,
-  type FrameRange,
-  type TakeSummary,
-} from "@kinetocache/core";
+import { documentKey, frameBudgetMs, isRealTime, rateName, type FrameRange, type TakeSummary } from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
 import { useMemo } from "react";
 import { database } from "../data/database";
 import { useEngine } from "../data/engineStore";
 import { useWorkspace } from "../data/workspace";
-import { rateText } from "./format";
 import { answerOf, detailOf, playedTheSame, speaksForNow, sumUp, type RangeFigures } from "./verdict";
 
 /** Where the open composition stands. */
@@ -38,7 +30,7 @@ export function useStanding(): Standing | undefined {
   const isSame =
     take !== undefined && state !== undefined && playedTheSame(take, { state, settings, layers, bakes, range });
   const summary = isSame && speaksForNow(take, figures) ? take.summary : undefined;
-  const rate = rateText(framesPerSecond(composition.rate));
+  const rate = rateName(composition.rate);
   return {
     ...figures,
     range,

@@ -1,9 +1,11 @@
 import {
   EFFECTS,
   frameBytes,
+  newEffect,
   OWN_NUMBERING,
   SOURCES,
   type EffectInstance,
+  type EffectKind,
   type Layer,
   type MotionBlur,
   type Parameter,
@@ -11,14 +13,16 @@ import {
   type ParameterValue,
   type Transform,
 } from "@kinetocache/core";
+import { ArrowDown, ArrowUp, Trash2 } from "lucide-react";
 import { useState } from "react";
+import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import { useEngine } from "../../data/engineStore";
 import { useSequences } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import { Amount, type AmountProps } from "../../parts/Amount";
 import { bytesText } from "../../parts/format";
-import { inForce } from "../../engine/tradeOffs";
+import { LayerHead } from "./LayerHead";
 import { toggled } from "./layerChoices";
 import { SequenceExport } from "./SequenceExport";
 import { useSavings } from "./savings";
@@ -265,7 +269,7 @@ function PreviewChoices({ layer }: { readonly layer: Layer }) {
   const solo = layers.solo.includes(layer.id);
   const pinned = layers.pinned.includes(layer.id);
   const kept = useEngine(({ status }) => status?.layersKept.find((one) => one.layer === layer.id));
-  const wholeBytes = frameBytes(composition, inForce(settings).fraction, document.depth);
+  const wholeBytes = frameBytes(composition, settings.fraction, document.depth);
   return (
     <section className="preview-choices">
       <Form.Check
@@ -300,20 +304,81 @@ function PreviewChoices({ layer }: { readonly layer: Layer }) {
   );
 }
 
+const ICON = { size: "0.875rem", "aria-hidden": true } as const;
+
+/** Puts another effect after those that are there. */
+function AddEffect({ layer }: { readonly layer: Layer }) {
+  const { edit } = useWorkspace();
+  return (
+    <Form.Select
+      size="sm"
+      aria-label="Add an effect"
+      value=""
+      onChange={(event) =>
+        void edit({
+          kind: "effectAdded",
+          layer: layer.id,
+          effect: newEffect(event.target.value as EffectKind, layer),
+        })
+      }
+    >
+      <option value="">Add an effect…</option>
+      {Object.entries(EFFECTS).map(([kind, { label }]) => (
+        <option key={kind} value={kind}>
+          {label}
+        </option>
+      ))}
+    </Form.Select>
+  );
+}
+
 function EffectControls({ layer, effect }: { readonly layer: Layer; readonly effect: EffectInstance }) {
   const { edit } = useWorkspace();
   const kind = EFFECTS[effect.kind];
+  const at = layer.effects.indexOf(effect);
+  const move = (to: number) => void edit({ kind: "effectMoved", layer: layer.id, effect: effect.id, to });
   return (
     <section className="effect">
-      <Form.Check
-        type="switch"
-        id={`effect-${effect.id}`}
-        label={kind.label}
-        checked={effect.enabled}
-        onChange={(event) =>
-          void edit({ kind: "effectEnabled", layer: layer.id, effect: effect.id, enabled: event.target.checked })
-        }
-      />
+      <div className="effect-head">
+        <Form.Check
+          type="switch"
+          id={`effect-${effect.id}`}
+          label={kind.label}
+          checked={effect.enabled}
+          onChange={(event) =>
+            void edit({ kind: "effectEnabled", layer: layer.id, effect: effect.id, enabled: event.target.checked })
+          }
+        />
+        <Button
+          variant="link"
+          size="sm"
+          aria-label={`Apply ${kind.label} sooner`}
+          title="Apply it before the effect above"
+          disabled={at === 0}
+          onClick={() => move(at - 1)}
+        >
+          <ArrowUp {...ICON} />
+        </Button>
+        <Button
+          variant="link"
+          size="sm"
+          aria-label={`Apply ${kind.label} later`}
+          title="Apply it after the effect below"
+          disabled={at === layer.effects.length - 1}
+          onClick={() => move(at + 1)}
+        >
+          <ArrowDown {...ICON} />
+        </Button>
+        <Button
+          variant="link"
+          size="sm"
+          aria-label={`Remove ${kind.label}`}
+          title="Remove it; undo brings it back"
+          onClick={() => void edit({ kind: "effectRemoved", layer: layer.id, effect: effect.id })}
+        >
+          <Trash2 {...ICON} />
+        </Button>
+      </div>
       {Object.entries(kind.parameters as Parameters).map(([name, spec]) => (
         <ParameterControl
           key={name}
@@ -333,7 +398,7 @@ export function LayerPanel({ layer }: { readonly layer: Layer | undefined }) {
   if (!layer) return <p className="panel-body empty">Choose a layer in the list to change its effects.</p>;
   return (
     <div className="panel-body">
-      <h3>{layer.name}</h3>
+      <LayerHead key={`${layer.id} head`} layer={layer} />
       {typeof layer.opacity === "number" ? (
         <Slider
           id={`${layer.id}-opacity`}
@@ -355,6 +420,7 @@ export function LayerPanel({ layer }: { readonly layer: Layer | undefined }) {
       {layer.effects.map((effect) => (
         <EffectControls key={effect.id} layer={layer} effect={effect} />
       ))}
+      <AddEffect layer={layer} />
     </div>
   );
 }

@@ -1,7 +1,17 @@
-import { bakeState, EFFECTS, SOURCES, type Edit, type Layer } from "@kinetocache/core";
+import {
+  bakeState,
+  EFFECTS,
+  MADE_SOURCES,
+  newLayer,
+  SOURCES,
+  type Edit,
+  type Layer,
+  type MadeSource,
+} from "@kinetocache/core";
 import { Eye, EyeOff, Flag, Pin } from "lucide-react";
 import { memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import Button from "react-bootstrap/Button";
+import Dropdown from "react-bootstrap/Dropdown";
 import ToggleButton from "react-bootstrap/ToggleButton";
 import ToggleButtonGroup from "react-bootstrap/ToggleButtonGroup";
 import { useEngine } from "../../data/engineStore";
@@ -159,6 +169,30 @@ const LayerRow = memo(function LayerRow({
   );
 });
 
+/** Puts a new layer on top; it is selected then. */
+function AddLayer({ onAdd }: { readonly onAdd: (layer: string) => void }) {
+  const { composition, edit } = useWorkspace();
+  const add = async (kind: MadeSource) => {
+    const layer = newLayer(kind, composition);
+    await edit({ kind: "layerAdded", layer, assets: {} });
+    onAdd(layer.id);
+  };
+  return (
+    <Dropdown className="composition-menu">
+      <Dropdown.Toggle size="sm" variant="outline-dark" id="add-layer">
+        Add a layer
+      </Dropdown.Toggle>
+      <Dropdown.Menu>
+        {MADE_SOURCES.map((kind) => (
+          <Dropdown.Item as="button" type="button" key={kind} onClick={() => void add(kind)}>
+            {SOURCES[kind].label}
+          </Dropdown.Item>
+        ))}
+      </Dropdown.Menu>
+    </Dropdown>
+  );
+}
+
 /** How the bakes of single layers stand, by layer. */
 function useBakedLayers(): ReadonlyMap<string, string> {
   const { document, composition, bakes } = useWorkspace();
@@ -210,6 +244,7 @@ export function LayerRows({ selected, onSelect, onBake }: LayerRowsProps) {
     <div className="layers">
       <div className="layers-head">
         <h2>Layers</h2>
+        <AddLayer onAdd={onSelect} />
         <ToggleButtonGroup type="radio" name="layer-order" size="sm" value={order} onChange={setOrder}>
           <ToggleButton id="order-cost" value="cost" variant="outline-dark">
             By cost
@@ -229,6 +264,9 @@ export function LayerRows({ selected, onSelect, onBake }: LayerRowsProps) {
         {shown === over ? null : <small className="layers-note">mean of the range while it plays</small>}
       </div>
       <div className="layer-list" ref={scroller}>
+        {rows.length === 0 ? (
+          <p className="empty layers-empty">{composition.name} has no layers yet: add the first one above.</p>
+        ) : null}
         <ul style={{ paddingTop: inView[0]?.start, paddingBottom: list.getTotalSize() - (inView.at(-1)?.end ?? 0) }}>
           {inView.map(({ index }) => {
             const layer = rows[index]!;

@@ -25,6 +25,11 @@ function usePreviewShortcuts(selected: string | undefined): readonly Shortcut[] 
   const toggle = (what: keyof LayerChoices) => {
     if (selected !== undefined) void choose({ [what]: toggled(layers[what], selected) });
   };
+  const at = composition.layers.findIndex(({ id }) => id === selected);
+  const moveBy = (places: number) => {
+    const to = at + places;
+    if (at >= 0 && to >= 0 && to < composition.layers.length) void edit({ kind: "layerMoved", layer: selected!, to });
+  };
   const step = (frames: number) => send({ kind: "step", frames });
   return [
     {
@@ -66,6 +71,15 @@ function usePreviewShortcuts(selected: string | undefined): readonly Shortcut[] 
         const at = variants.findIndex(({ composition: id }) => id === main);
         const next = variants[(at + 1) % variants.length]!.composition;
         if (next !== main) void edit({ kind: "variantShown", variant: next });
+      },
+    },
+    { keys: ["alt+arrowup"], label: "Raise the selected layer", run: () => moveBy(1) },
+    { keys: ["alt+arrowdown"], label: "Lower the selected layer", run: () => moveBy(-1) },
+    {
+      keys: ["delete"],
+      label: "Remove the selected layer",
+      run: () => {
+        if (at >= 0) void edit({ kind: "layerRemoved", layer: selected! });
       },
     },
     { keys: ["mod+z"], label: "Undo", run: () => void undo() },

@@ -9,7 +9,7 @@ export function changeText({ cause, lost, regained }: Pick<CacheChange, "cause" 
     lost > 0 ? `${framesText(lost)} to render again, the old ones are kept for undo` : "",
     regained > 0 ? `${framesText(regained)} found again, none rendered` : "",
   ].filter(Boolean);
-  return `${CAUSES[cause]}: ${parts.join("; ") || "no frame has to be rendered again"}`;
+  return `${CAUSES[cause]}: ${parts.join("; ") || "nothing cached is lost"}`;
 }
 
 /** Where a frame is held. */

@@ -27,7 +27,7 @@ test("an edit says what has to be rendered again, and what was found again", () 
   const words = (lost: number, regained: number) => changeText({ cause: "edit", lost, regained });
   expect(words(240, 0)).toBe("The edit: 240 frames to render again, the old ones are kept for undo");
   expect(words(0, 12)).toBe("The edit: 12 frames found again, none rendered");
-  expect(words(0, 0)).toBe("The edit: no frame has to be rendered again");
+  expect(words(0, 0)).toBe("The edit: nothing cached is lost");
 });
 
 describe("a frame", () => {

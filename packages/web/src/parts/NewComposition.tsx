@@ -1,0 +1,166 @@
+import { DEPTHS, NAMED_RATES, newDocument, parseLength, parseRate, type Depth, type Rate } from "@kinetocache/core";
+import { joiResolver } from "@hookform/resolvers/joi";
+import Joi from "joi";
+import { useId } from "react";
+import Button from "react-bootstrap/Button";
+import Form from "react-bootstrap/Form";
+import Modal from "react-bootstrap/Modal";
+import { useForm } from "react-hook-form";
+import { addDocument } from "../data/documents";
+import { useWorkspace } from "../data/workspace";
+import "./NewComposition.css";
+
+const LARGEST_SIDE = 16_384;
+const MOST_FRAMES = 1_000_000;
+const LENGTHS = "timecode such as 00:00:10:00, frames such as 240, or time such as 10 s";
+
+interface Typed {
+  readonly name: string;
+  readonly width: number;
+  readonly height: number;
+  readonly rate: string;
+  readonly length: string;
+  readonly depth: Depth;
+}
+
+const side = Joi.number()
+  .integer()
+  .min(1)
+  .max(LARGEST_SIDE)
+  .required()
+  .messages({ "*": `A whole number of pixels is needed, from 1 to ${LARGEST_SIDE}` });
+
+const schema = Joi.object<Typed>({
+  name: Joi.string().trim().min(1).max(120).required().messages({ "*": "A name is needed, of at most 120 characters" }),
+  width: side,
+  height: side,
+  rate: Joi.string()
+    .custom((text: string, { message }: Joi.CustomHelpers) =>
+      parseRate(text) ? text : message({ custom: "A rate is needed, such as 23.976, 25 or 24000/1001, from 1 to 240" }),
+    )
+    .required()
+    .messages({ "string.empty": "A rate is needed, such as 23.976, 25 or 24000/1001, from 1 to 240" }),
+  length: Joi.string()
+    .custom((text: string, { message, state }: Joi.CustomHelpers) => {
+      const { rate } = (state.ancestors as readonly [Typed])[0];
+      const frames = framesOf(text, parseRate(rate));
+      if (frames === undefined) return message({ custom: `A length is needed: ${LENGTHS}` });
+      return frames <= MOST_FRAMES ? text : message({ custom: `At most ${MOST_FRAMES} frames` });
+    })
+    .required()
+    .messages({ "string.empty": `A length is needed: ${LENGTHS}` }),
+  depth: Joi.string()
+    .valid(...DEPTHS)
+    .required(),
+});
+
+/** Frames of a length; at a rate that is not known yet it is not judged. */
+function framesOf(text: string, rate: Rate | undefined): number | undefined {
+  return rate ? parseLength(text, rate) : 1;
+}
+
+interface NewCompositionProps {
+  readonly onClose: () => void;
+}
+
+/** Asks what a new composition is like, makes it and opens it. */
+export default function NewComposition({ onClose }: NewCompositionProps) {
+  const { openDocument, notify } = useWorkspace();
+  const id = useId();
+  const { register, handleSubmit, formState, watch } = useForm<Typed>({
+    defaultValues: { name: "", width: 1920, height: 1080, rate: "24", length: "00:00:10:00", depth: "8-bit" },
+    resolver: joiResolver(schema),
+    // One rate makes another length of the same words.
+    mode: "onTouched",
+  });
+  const { errors, isSubmitting } = formState;
+  const make = handleSubmit(async ({ depth, rate: rateText, length, ...made }) => {
+    const rate = parseRate(rateText)!;
+    try {
+      const stored = await addDocument(newDocument({ ...made, rate, duration: parseLength(length, rate)! }, depth));
+      await openDocument(stored.id);
+      onClose();
+    } catch (error) {
+      notify(`The composition could not be made: ${error instanceof Error ? error.message : String(error)}`);
+    }
+  });
+  const rate = parseRate(watch("rate"));
+  const frames = rate && parseLength(watch("length"), rate);
+  return (
+    <Modal show onHide={onClose} animation={false} aria-labelledby={`${id}-title`}>
+      <Form noValidate onSubmit={(event) => void make(event)}>
+        <Modal.Header closeButton>
+          <Modal.Title as="h2" id={`${id}-title`}>
+            New composition
+          </Modal.Title>
+        </Modal.Header>
+        <Modal.Body className="new-composition">
+          <Form.Group controlId={`${id}-name`}>
+            <Form.Label>Name</Form.Label>
+            <Form.Control autoFocus isInvalid={errors.name !== undefined} {...register("name")} />
+            <Form.Control.Feedback type="invalid">{errors.name?.message}</Form.Control.Feedback>
+          </Form.Group>
+          <div className="new-composition-pair">
+            <Form.Group controlId={`${id}-width`}>
+              <Form.Label>Width, pixels</Form.Label>
+              <Form.Control type="number" isInvalid={errors.width !== undefined} {...register("width")} />
+              <Form.Control.Feedback type="invalid">{errors.width?.message}</Form.Control.Feedback>
+            </Form.Group>
+            <Form.Group controlId={`${id}-height`}>
+              <Form.Label>Height, pixels</Form.Label>
+              <Form.Control type="number" isInvalid={errors.height !== undefined} {...register("height")} />
+              <Form.Control.Feedback type="invalid">{errors.height?.message}</Form.Control.Feedback>
+            </Form.Group>
+          </div>
+          <div className="new-composition-pair">
+            <Form.Group controlId={`${id}-rate`}>
+              <Form.Label>Frames a second</Form.Label>
+              <Form.Control
+                list={`${id}-rates`}
+                className="mono"
+                autoComplete="off"
+                isInvalid={errors.rate !== undefined}
+                {...register("rate")}
+              />
+              <datalist id={`${id}-rates`}>
+                {Object.entries(NAMED_RATES).map(([name, { numerator, denominator }]) => (
+                  <option key={name} value={name}>
+                    {denominator === 1 ? "" : `${numerator}/${denominator}`}
+                  </option>
+                ))}
+              </datalist>
+              <Form.Control.Feedback type="invalid">{errors.rate?.message}</Form.Control.Feedback>
+            </Form.Group>
+            <Form.Group controlId={`${id}-length`}>
+              <Form.Label>Length</Form.Label>
+              <Form.Control
+                className="mono"
+                autoComplete="off"
+                isInvalid={errors.length !== undefined}
+                {...register("length")}
+              />
+              <Form.Control.Feedback type="invalid">{errors.length?.message}</Form.Control.Feedback>
+              {frames === undefined ? null : <Form.Text>{frames} frames</Form.Text>}
+            </Form.Group>
+          </div>
+          <Form.Group controlId={`${id}-depth`}>
+            <Form.Label>Working depth</Form.Label>
+            <Form.Select {...register("depth")}>
+              {DEPTHS.map((depth) => (
+                <option key={depth}>{depth}</option>
+              ))}
+            </Form.Select>
+          </Form.Group>
+        </Modal.Body>
+        <Modal.Footer>
+          <Button variant="outline-dark" onClick={onClose}>
+            Cancel
+          </Button>
+          <Button variant="dark" type="submit" disabled={isSubmitting}>
+            Make the composition
+          </Button>
+        </Modal.Footer>
+      </Form>
+    </Modal>
+  );
+}
