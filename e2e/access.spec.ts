@@ -45,6 +45,12 @@ test("axe finds nothing on any screen in either theme", async ({ page, applicati
   expect(await inBothThemes(page)).toEqual([]);
   await page.locator(".layer-name").first().click();
   expect(await inBothThemes(page)).toEqual([]);
+  await page.getByRole("button", { name: /choose another/ }).click();
+  await page.getByRole("button", { name: "New composition…" }).click();
+  await page.getByRole("button", { name: "Make the composition" }).click();
+  await expect(page.getByText("A name is needed")).toBeVisible();
+  expect(await inBothThemes(page)).toEqual([]);
+  await page.keyboard.press("Escape");
   for (const tab of ["Cache", "Waste", "Bakes"]) {
     await page.getByRole("tab", { name: tab }).click();
     if (tab === "Cache") await page.getByRole("button", { name: "Why is this frame held or not?" }).click();

@@ -179,8 +179,8 @@ function AddLayer({ onAdd }: { readonly onAdd: (layer: string) => void }) {
   };
   return (
     <Dropdown className="composition-menu">
-      <Dropdown.Toggle size="sm" variant="outline-dark" id="add-layer">
-        Add a layer
+      <Dropdown.Toggle size="sm" variant="outline-dark" id="add-layer" aria-label="Add a layer">
+        Add<span className="wide-only"> a layer</span>
       </Dropdown.Toggle>
       <Dropdown.Menu>
         {MADE_SOURCES.map((kind) => (
