@@ -7,6 +7,7 @@ import {
   addDemo,
   changeBeside,
   changeDocument,
+  choicesOf,
   documentBeside,
   exportDocument,
   FIRST_DOCUMENT,
@@ -71,7 +72,16 @@ test("what is chosen for layers, and bakes, are kept beside the history and surv
   const edited = await changeDocument(FIRST_DOCUMENT, stored.revision, exposure(1.2));
   const undone = await changeDocument(FIRST_DOCUMENT, edited.revision, { kind: "undo" });
   expect([edited.layers.pinned, undone.layers.pinned]).toEqual([["reeds"], ["reeds"]]);
-  await expect(changeBeside("gone", () => ({}))).rejects.toThrow("not there any more");
+  await expect(changeBeside("gone", () => ({}))).rejects.toThrow("no longer exists");
+});
+
+test("what is chosen for a layer counts while the layer is there, and again when undo has it back", async () => {
+  const id = exposure(1).edit.layer;
+  const chosen = { solo: [id], effectsOff: [], marked: ["sky"], pinned: [] };
+  await changeBeside(FIRST_DOCUMENT, () => ({ layers: chosen }));
+  const removed = await changeDocument(FIRST_DOCUMENT, 1, { kind: "edit", edit: { kind: "layerRemoved", layer: id } });
+  expect(choicesOf(removed)).toEqual({ ...chosen, solo: [] });
+  expect(choicesOf(await changeDocument(FIRST_DOCUMENT, 2, { kind: "undo" }))).toEqual(chosen);
 });
 
 test("every change raises the revision, and undo brings the state before it", async () => {

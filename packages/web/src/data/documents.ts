@@ -9,7 +9,7 @@ import {
   type Edit,
   type History,
 } from "@kinetocache/core";
-import { NO_LAYER_CHOICES } from "../engine/protocol/command";
+import { NO_LAYER_CHOICES, type LayerChoices } from "../engine/protocol/command";
 import { database, type StoredDocument } from "./database";
 
 /** The composition that a first start opens. */
@@ -27,6 +27,17 @@ function store(
   const document = currentDocument(history);
   const { name } = mainComposition(document);
   return { id: document.id, name, revision, history, layers, bakes, mark, updatedMs: Date.now() };
+}
+
+/**
+ * What is chosen for the layers that are there. What was chosen for others stays with the composition: undo, or another
+ * variant, may have them again.
+ */
+export function choicesOf({ history, layers }: Pick<StoredDocument, "history" | "layers">): LayerChoices {
+  const there = new Set(mainComposition(currentDocument(history)).layers.map(({ id }) => id));
+  const only = (chosen: readonly string[]) => chosen.filter((id) => there.has(id));
+  const { solo, effectsOff, marked, pinned } = layers;
+  return { solo: only(solo), effectsOff: only(effectsOff), marked: only(marked), pinned: only(pinned) };
 }
 
 /** What earlier releases added to an empty database, without keeping a list. */

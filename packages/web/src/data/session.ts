@@ -9,6 +9,7 @@ import { database, type StoredDocument } from "./database";
 import {
   changeBeside,
   changeDocument,
+  choicesOf,
   documentBeside,
   FIRST_DOCUMENT,
   removeDocument,
@@ -57,8 +58,8 @@ async function recall(document: string): Promise<void> {
 }
 
 export function sendOpen(stored: StoredDocument, cause: "open" | Change["kind"]): void {
-  const { history, layers, bakes } = stored;
-  send({ kind: "open", document: currentDocument(history), layers, bakes, cause });
+  const { history, bakes } = stored;
+  send({ kind: "open", document: currentDocument(history), layers: choicesOf(stored), bakes, cause });
 }
 
 const textOf = (error: unknown) => (error instanceof Error ? error.message : String(error));
@@ -150,7 +151,7 @@ export function useSession(start: StoredDocument, notify: Notify): Session {
     (layers: Partial<LayerChoices>) =>
       changeAside(
         (before) => ({ layers: { ...before.layers, ...layers } }),
-        (next) => send({ kind: "layers", layers: next.layers }),
+        (next) => send({ kind: "layers", layers: choicesOf(next) }),
       ),
     [changeAside],
   );

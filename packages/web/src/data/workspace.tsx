@@ -13,7 +13,7 @@ import { inForce } from "../engine/tradeOffs";
 import { useChosenSettings, type ChosenSettings } from "./chosenSettings";
 import type { StoredDocument } from "./database";
 import { DEMO } from "./demo";
-import { addDemo } from "./documents";
+import { addDemo, choicesOf } from "./documents";
 import { engine, send } from "./engineStore";
 import { useMeasuredTakes, type RepeatTake } from "./measuredTakes";
 import { useMeasurements } from "./measurements";
@@ -122,7 +122,7 @@ function OpenWorkspace({ start, messages, children }: OpenProps) {
       composition: mainComposition(document),
       settings: inForce(chosen),
       chosen,
-      layers: stored.layers,
+      layers: choicesOf(stored),
       bakes: stored.bakes,
       canUndo: canUndo(stored.history),
       canRedo: canRedo(stored.history),

@@ -1,9 +1,9 @@
 import { BLEND_MODES, type BlendMode, type Layer } from "@kinetocache/core";
 import { ArrowDown, ArrowUp, Copy, Trash2 } from "lucide-react";
 import { useRef } from "react";
-import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import { useWorkspace } from "../../data/workspace";
+import { IconButton } from "../../parts/IconButton";
 import { NumberField } from "../../parts/NumberField";
 import "./LayerHead.css";
 
@@ -40,49 +40,36 @@ export function LayerHead({ layer }: { readonly layer: Layer }) {
   const { range } = layer;
   const setRange = (change: Partial<typeof range>) =>
     void edit({ kind: "layerRange", layer: layer.id, range: { ...range, ...change } });
-  const icon = { size: "0.875rem", "aria-hidden": true } as const;
   return (
     <div className="layer-head">
       <div className="layer-head-line">
         <LayerName layer={layer} />
-        <Button
-          size="sm"
-          variant="outline-dark"
-          aria-label={`Raise ${layer.name}`}
+        <IconButton
+          icon={ArrowUp}
+          label={`Raise ${layer.name}`}
           title="One layer up in the stack"
           disabled={at === layers.length - 1}
           onClick={() => void edit({ kind: "layerMoved", layer: layer.id, to: at + 1 })}
-        >
-          <ArrowUp {...icon} />
-        </Button>
-        <Button
-          size="sm"
-          variant="outline-dark"
-          aria-label={`Lower ${layer.name}`}
+        />
+        <IconButton
+          icon={ArrowDown}
+          label={`Lower ${layer.name}`}
           title="One layer down in the stack"
           disabled={at === 0}
           onClick={() => void edit({ kind: "layerMoved", layer: layer.id, to: at - 1 })}
-        >
-          <ArrowDown {...icon} />
-        </Button>
-        <Button
-          size="sm"
-          variant="outline-dark"
-          aria-label={`Duplicate ${layer.name}`}
+        />
+        <IconButton
+          icon={Copy}
+          label={`Duplicate ${layer.name}`}
           title="A copy right above it"
           onClick={() => void edit({ kind: "layerDuplicated", layer: layer.id })}
-        >
-          <Copy {...icon} />
-        </Button>
-        <Button
-          size="sm"
-          variant="outline-dark"
-          aria-label={`Remove ${layer.name}`}
+        />
+        <IconButton
+          icon={Trash2}
+          label={`Remove ${layer.name}`}
           title="Remove it; undo brings it back"
           onClick={() => void edit({ kind: "layerRemoved", layer: layer.id })}
-        >
-          <Trash2 {...icon} />
-        </Button>
+        />
       </div>
       <div className="layer-head-line">
         <span className="form-label">Shows</span>

@@ -15,13 +15,13 @@ import {
 } from "@kinetocache/core";
 import { ArrowDown, ArrowUp, Trash2 } from "lucide-react";
 import { useState } from "react";
-import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import { useEngine } from "../../data/engineStore";
 import { useSequences } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import { Amount, type AmountProps } from "../../parts/Amount";
 import { bytesText } from "../../parts/format";
+import { IconButton } from "../../parts/IconButton";
 import { LayerHead } from "./LayerHead";
 import { toggled } from "./layerChoices";
 import { SequenceExport } from "./SequenceExport";
@@ -304,8 +304,6 @@ function PreviewChoices({ layer }: { readonly layer: Layer }) {
   );
 }
 
-const ICON = { size: "0.875rem", "aria-hidden": true } as const;
-
 /** Puts another effect after those that are there. */
 function AddEffect({ layer }: { readonly layer: Layer }) {
   const { edit } = useWorkspace();
@@ -349,35 +347,29 @@ function EffectControls({ layer, effect }: { readonly layer: Layer; readonly eff
             void edit({ kind: "effectEnabled", layer: layer.id, effect: effect.id, enabled: event.target.checked })
           }
         />
-        <Button
+        <IconButton
+          icon={ArrowUp}
           variant="link"
-          size="sm"
-          aria-label={`Apply ${kind.label} sooner`}
+          label={`Apply ${kind.label} sooner`}
           title="Apply it before the effect above"
           disabled={at === 0}
           onClick={() => move(at - 1)}
-        >
-          <ArrowUp {...ICON} />
-        </Button>
-        <Button
+        />
+        <IconButton
+          icon={ArrowDown}
           variant="link"
-          size="sm"
-          aria-label={`Apply ${kind.label} later`}
+          label={`Apply ${kind.label} later`}
           title="Apply it after the effect below"
           disabled={at === layer.effects.length - 1}
           onClick={() => move(at + 1)}
-        >
-          <ArrowDown {...ICON} />
-        </Button>
-        <Button
+        />
+        <IconButton
+          icon={Trash2}
           variant="link"
-          size="sm"
-          aria-label={`Remove ${kind.label}`}
+          label={`Remove ${kind.label}`}
           title="Remove it; undo brings it back"
           onClick={() => void edit({ kind: "effectRemoved", layer: layer.id, effect: effect.id })}
-        >
-          <Trash2 {...ICON} />
-        </Button>
+        />
       </div>
       {Object.entries(kind.parameters as Parameters).map(([name, spec]) => (
         <ParameterControl
