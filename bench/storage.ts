@@ -309,10 +309,12 @@ function openStored() {
       for (let round = 0; round < 3; round++) {
         await rm(path.join(folder, "index.bin"), { force: true });
         const rebuilt = await timed(() => Volume.open(folder));
-        if (rebuilt.result.frames.keys().length !== STORED) throw new Error(`${rebuilt.result.frames.keys().length} were found`);
+        if (rebuilt.result.frames.keys().length !== STORED)
+          throw new Error(`${rebuilt.result.frames.keys().length} were found`);
         await rebuilt.result.close();
         const intact = await timed(() => Volume.open(folder));
-        if (intact.result.frames.keys().length !== STORED) throw new Error(`${intact.result.frames.keys().length} were found`);
+        if (intact.result.frames.keys().length !== STORED)
+          throw new Error(`${intact.result.frames.keys().length} were found`);
         await intact.result.close();
         rounds.rebuild.push(rebuilt.ms);
         rounds.intact.push(intact.ms);
