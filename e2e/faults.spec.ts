@@ -165,8 +165,8 @@ test("a bad composition file is refused with the reason and the place, and chang
   await bring("good.json", good.replaceAll("Night Roost", "Night Roost again"));
   await expect(page.getByRole("button", { name: "Composition Night Roost again; choose another" })).toBeVisible();
   await page.getByRole("button", { name: /choose another/ }).click();
-  // Five compositions; import, export and remove.
-  await expect(page.locator(".composition-menu .dropdown-item")).toHaveCount(8);
+  // Five compositions; new, import, export and remove.
+  await expect(page.locator(".composition-menu .dropdown-item")).toHaveCount(9);
 });
 
 test("two tabs on the same data follow each other, and neither overwrites the other unseen", async ({

@@ -128,7 +128,7 @@ test("without the server every screen says that its figures are of before", asyn
   // The last was never opened before: its code cannot be loaded now.
   for (const screen of ["Sweep", "Preview", "Bench", "Machine", "Storage", "Takes"]) {
     await page.getByRole("link", { name: screen, exact: true }).click();
-    await expect(gone).toContainText("as they were before");
+    await expect(gone).toContainText("the last ones known");
   }
   await expect(page.getByRole("heading", { level: 1 })).toHaveText("Opening…");
   await application.start();
