@@ -11,6 +11,7 @@ import { useWorkspace } from "../data/workspace";
 import { CompositionMenu } from "./CompositionMenu";
 import { MachineMenu } from "./MachineMenu";
 import { bytesText, msNumber, msText, rateText } from "./format";
+import { frameTimes } from "./frameTimes";
 import "./BudgetStrip.css";
 
 interface GaugeProps {
@@ -56,26 +57,11 @@ function Gauge({ label, limitWord, limitText, value, estimate, used, limit, mark
   );
 }
 
-interface FrameTimes {
-  readonly meanMs: number;
-  readonly heaviestMs: number;
-  /** Whether all of it was measured. */
-  readonly measured: boolean;
-}
-
 /** What the frames of the range cost to render, held or not; undefined while nothing is known of them. */
-function useFrameTimes(): FrameTimes | undefined {
+function useFrameTimes() {
   const timeline = useEngine((state) => state.timeline);
   const range = useEngine((state) => state.status?.range);
-  return useMemo(() => {
-    if (!timeline || !range) return undefined;
-    const costs = timeline.costs.subarray(range.in, range.out);
-    const heaviestMs = costs.reduce((most, ms) => Math.max(most, ms), 0);
-    if (heaviestMs === 0) return undefined;
-    const meanMs = costs.reduce((sum, ms) => sum + ms, 0) / costs.length;
-    const measured = timeline.measured.subarray(range.in, range.out).every((origin) => origin !== 0);
-    return { meanMs, heaviestMs, measured };
-  }, [timeline, range]);
+  return useMemo(() => timeline && range && frameTimes(timeline, range), [timeline, range]);
 }
 
 function FrameTimeGauge() {

@@ -20,7 +20,8 @@ export function savedText(presentMs: number | undefined, thenMs: number | undefi
 /** What pinning a layer does, and what that takes. @param frameBytes of one whole frame */
 export function pinText(pinned: boolean, kept: LayerKept | undefined, frameBytes: Bytes): string {
   const does = "Its own pixels stay cached longest, so that edits to other layers do not render it again";
-  if (!kept) return `${does}.`;
+  // Of a long composition it is worked out bit by bit.
+  if (!kept || kept.allBytes === 0) return `${does}.`;
   const { held, total, heldBytes, allBytes } = kept;
   const room = (bytes: Bytes) => `${bytesText(bytes)}, the room of ${framesText(Math.ceil(bytes / frameBytes))}`;
   return pinned
