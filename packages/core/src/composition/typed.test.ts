@@ -27,7 +27,21 @@ test("a length is timecode, frames or time", () => {
   expect(parseLength("240 frames", PAL)).toBe(240);
   expect(parseLength("2.5 s", PAL)).toBe(63);
   expect(parseLength("1 min", NAMED_RATES["29.97"]!)).toBe(1798);
-  for (const wrong of ["", "0", "0 s", "1:25", "60:00", "1.5", "1.5 frames", "ten", "1:2:3:4:5", "10 h", "-5"])
+  for (const wrong of [
+    "",
+    "0",
+    "0 s",
+    "1:25",
+    "60:00",
+    "1.5",
+    "1.5 frames",
+    "ten",
+    "1:2:3:4:5",
+    "10 h",
+    "-5",
+    "10 constructor",
+    "9".repeat(400),
+  ])
     expect([wrong, parseLength(wrong, PAL)]).toEqual([wrong, undefined]);
 });
 

@@ -61,9 +61,9 @@ function framesOfTimecode(typed: string, rate: Rate): number | undefined {
 }
 
 function framesOfAmount(typed: string, rate: Rate): number | undefined {
-  const [, amount, unit = "frames"] = /^(\d+(?:\.\d+)?)\s*([a-z]+)?$/.exec(typed) ?? [];
+  const [, amount, unit = "frames"] = /^(\d{1,9}(?:\.\d{1,9})?)\s*([a-z]+)?$/.exec(typed) ?? [];
   if (amount === undefined) return undefined;
-  if (unit in SECONDS)
+  if (Object.hasOwn(SECONDS, unit))
     return Math.round(Number(amount) * SECONDS[unit as keyof typeof SECONDS] * framesPerSecond(rate));
   return /^(f|fr|frames?)$/.test(unit) && Number.isInteger(Number(amount)) ? Number(amount) : undefined;
 }

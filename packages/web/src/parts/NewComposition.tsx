@@ -70,7 +70,6 @@ export default function NewComposition({ onClose }: NewCompositionProps) {
   const { register, handleSubmit, formState, watch } = useForm<Typed>({
     defaultValues: { name: "", width: 1920, height: 1080, rate: "24", length: "00:00:10:00", depth: "8-bit" },
     resolver: joiResolver(schema),
-    // One rate makes another length of the same words.
     mode: "onTouched",
   });
   const { errors, isSubmitting } = formState;

@@ -72,7 +72,7 @@ export function LayerHead({ layer }: { readonly layer: Layer }) {
         />
       </div>
       <div className="layer-head-line">
-        <span className="form-label">Shows</span>
+        <span className="form-label">Frames</span>
         <NumberField
           label="First frame of the layer"
           value={range.in}
