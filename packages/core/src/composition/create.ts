@@ -70,7 +70,7 @@ export function newLayer(kind: MadeSource, composition: Composition): Layer {
   const { label, parameters } = SOURCES[kind];
   const name = freeName(label, composition.layers);
   return {
-    id: freeLayerId(idOf(name), composition.layers),
+    id: freeId(idOf(name), idsOf(composition.layers)),
     name,
     enabled: true,
     range: { in: 0, out: composition.duration },
@@ -85,15 +85,13 @@ export function newLayer(kind: MadeSource, composition: Composition): Layer {
 
 /** An effect at its initial values, under an id that no other of the layer has. */
 export function newEffect(kind: EffectKind, { effects }: Layer): EffectInstance {
-  const taken = new Set(effects.map(({ id }) => id));
-  let id: string = idOf(kind);
-  for (let n = 2; taken.has(id); n++) id = `${idOf(kind)}-${n}`;
-  return { id, kind, enabled: true, parameters: initial(EFFECTS[kind].parameters) };
+  return { id: freeId(idOf(kind), idsOf(effects)), kind, enabled: true, parameters: initial(EFFECTS[kind].parameters) };
 }
 
-/** An id that no layer has: the wanted one, with a number behind it where it must be. */
-export function freeLayerId(wanted: string, layers: readonly Layer[]): string {
-  const taken = new Set(layers.map(({ id }) => id));
+export const idsOf = (all: readonly { readonly id: string }[]): ReadonlySet<string> => new Set(all.map(({ id }) => id));
+
+/** An id that is not taken yet: the wanted one, with a number behind it where it must be. */
+export function freeId(wanted: string, taken: ReadonlySet<string>): string {
   let id = wanted;
   for (let n = 2; taken.has(id); n++) id = `${wanted.slice(0, 58)}-${n}`;
   return id;

@@ -1,6 +1,6 @@
 import type { Animated } from "./animation";
 import type { BlendMode } from "./blend";
-import { freeLayerId } from "./create";
+import { freeId, idsOf } from "./create";
 import {
   mainComposition,
   MOST_EFFECTS,
@@ -82,7 +82,7 @@ function duplicateLayer(document: Document, id: string): Document {
   const { layers } = mainComposition(document);
   return replaceLayer(document, id, (layer) => [
     layer,
-    { ...layer, id: freeLayerId(layer.id, layers), name: `${layer.name.slice(0, 115)} copy` },
+    { ...layer, id: freeId(layer.id, idsOf(layers)), name: `${layer.name.slice(0, 115)} copy` },
   ]);
 }
 
@@ -131,20 +131,13 @@ function addLayer(document: Document, layer: Layer, assets: Readonly<Record<stri
 
 function addVariant(document: Document, name: string): Document {
   const main = mainComposition(document);
-  const id = freeId(document.variants[0]!.composition, document.compositions);
+  const id = freeId(document.variants[0]!.composition, new Set(Object.keys(document.compositions)));
   return {
     ...document,
     main: id,
     variants: [...document.variants, { composition: id, name }],
     compositions: { ...document.compositions, [id]: { ...main, id } },
   };
-}
-
-/** An id that nothing in a table has yet: the wanted one, with a number behind it where it must be. */
-export function freeId(wanted: string, taken: Readonly<Record<string, unknown>>): string {
-  let id = wanted;
-  for (let n = 2; Object.hasOwn(taken, id); n++) id = `${wanted.slice(0, 58)}-${n}`;
-  return id;
 }
 
 /** The composition goes too, unless another one shows it. */

@@ -1,6 +1,6 @@
 export * from "./animation";
 export * from "./blend";
-export { idOf, MADE_SOURCES, newDocument, newEffect, newLayer, type MadeSource } from "./create";
+export { freeId, idOf, MADE_SOURCES, newDocument, newEffect, newLayer, type MadeSource } from "./create";
 export * from "./document";
 export * from "./edit";
 export * from "./fitting";

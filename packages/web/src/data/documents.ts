@@ -1,6 +1,7 @@
 import {
   commitEdit,
   currentDocument,
+  freeId,
   mainComposition,
   redo,
   startHistory,
@@ -122,9 +123,7 @@ export async function importDocument(text: string): Promise<StoredDocument> {
 /** Adds a composition under an id that is free. */
 export async function addDocument(document: Document): Promise<StoredDocument> {
   return database.transaction("rw", database.documents, async () => {
-    const taken = new Set(await database.documents.toCollection().primaryKeys());
-    let id = document.id;
-    for (let n = 2; taken.has(id); n++) id = `${document.id.slice(0, 58)}-${n}`;
+    const id = freeId(document.id, new Set(await database.documents.toCollection().primaryKeys()));
     const stored = store(startHistory({ ...document, id }), 1);
     await database.documents.add(stored);
     return stored;
