@@ -123,8 +123,12 @@ export interface Document {
   readonly assets: Readonly<Record<string, Asset>>;
 }
 
-/** Of a composition. */
+/** Of a composition: pixels of an edge, frames, layers. */
+export const LARGEST_SIDE = 16_384;
+export const MOST_FRAMES = 1_000_000;
 export const MOST_LAYERS = 500;
+/** Characters of a name. */
+export const LONGEST_NAME = 120;
 /** Of a layer. */
 export const MOST_EFFECTS = 32;
 

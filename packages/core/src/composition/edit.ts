@@ -2,6 +2,7 @@ import type { Animated } from "./animation";
 import type { BlendMode } from "./blend";
 import { freeId, idsOf } from "./create";
 import {
+  LONGEST_NAME,
   mainComposition,
   MOST_EFFECTS,
   MOST_LAYERS,
@@ -82,7 +83,7 @@ function duplicateLayer(document: Document, id: string): Document {
   const { layers } = mainComposition(document);
   return replaceLayer(document, id, (layer) => [
     layer,
-    { ...layer, id: freeId(layer.id, idsOf(layers)), name: `${layer.name.slice(0, 115)} copy` },
+    { ...layer, id: freeId(layer.id, idsOf(layers)), name: `${layer.name.slice(0, LONGEST_NAME - 5)} copy` },
   ]);
 }
 

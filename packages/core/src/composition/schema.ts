@@ -2,22 +2,30 @@ import Joi from "joi";
 import { EASES } from "./animation";
 import { EFFECTS, SOURCES, type Parameter, type Parameters } from "../drawing";
 import { BLEND_MODES } from "./blend";
-import { DEPTHS, DOCUMENT_FORMAT, DOCUMENT_VERSION, MOST_EFFECTS, MOST_LAYERS, type Document } from "./document";
+import {
+  DEPTHS,
+  DOCUMENT_FORMAT,
+  DOCUMENT_VERSION,
+  LARGEST_SIDE,
+  LONGEST_NAME,
+  MOST_EFFECTS,
+  MOST_FRAMES,
+  MOST_LAYERS,
+  type Document,
+} from "./document";
 import { faultsOf, readJson } from "./faults";
 import { DocumentError, migrateDocument } from "./migration";
 
-const MAX_SIDE = 16384;
-const MAX_FRAMES = 1_000_000;
 const MAX_ASSET_CHARACTERS = 64 * 1024 * 1024;
 
 const id = Joi.string().pattern(/^[a-z0-9][a-z0-9-]{0,63}$/, "lower-case letters, digits and hyphens");
-const label = Joi.string().min(1).max(120);
+const label = Joi.string().min(1).max(LONGEST_NAME);
 const positive = Joi.number().integer().min(1);
 
 function animated(min: number, max: number): Joi.Schema {
   const value = Joi.number().min(min).max(max);
   const keyframe = Joi.object({
-    frame: Joi.number().integer().min(-MAX_FRAMES).max(MAX_FRAMES).required(),
+    frame: Joi.number().integer().min(-MOST_FRAMES).max(MOST_FRAMES).required(),
     value: value.required(),
     ease: Joi.string()
       .valid(...EASES)
@@ -73,8 +81,8 @@ function kinds(table: Readonly<Record<string, { parameters: Parameters }>>, more
 }
 
 const range = Joi.object({
-  in: Joi.number().integer().min(0).max(MAX_FRAMES).required(),
-  out: Joi.number().integer().greater(Joi.ref("in")).max(MAX_FRAMES).required(),
+  in: Joi.number().integer().min(0).max(MOST_FRAMES).required(),
+  out: Joi.number().integer().greater(Joi.ref("in")).max(MOST_FRAMES).required(),
 }).required();
 
 const layer = Joi.object({
@@ -122,31 +130,31 @@ const rate = Joi.object({
 const composition = Joi.object({
   id: id.required(),
   name: label.required(),
-  width: positive.max(MAX_SIDE).required(),
-  height: positive.max(MAX_SIDE).required(),
+  width: positive.max(LARGEST_SIDE).required(),
+  height: positive.max(LARGEST_SIDE).required(),
   rate,
-  duration: positive.max(MAX_FRAMES).required(),
+  duration: positive.max(MOST_FRAMES).required(),
   layers: Joi.array().items(layer).max(MOST_LAYERS).unique("id").required(),
 });
 
-const size = { width: positive.max(MAX_SIDE).required(), height: positive.max(MAX_SIDE).required() };
+const size = { width: positive.max(LARGEST_SIDE).required(), height: positive.max(LARGEST_SIDE).required() };
 const base64 = Joi.string().base64().max(MAX_ASSET_CHARACTERS).required();
 const asset = Joi.object({ kind: Joi.string().valid("svg", "png", "clip", "sequence").required() }).when(".kind", {
   switch: [
     { is: "svg", then: Joi.object({ ...size, text: Joi.string().max(MAX_ASSET_CHARACTERS).required() }) },
     { is: "png", then: Joi.object({ ...size, base64 }) },
-    { is: "clip", then: Joi.object({ ...size, rate, duration: positive.max(MAX_FRAMES).required(), base64 }) },
+    { is: "clip", then: Joi.object({ ...size, rate, duration: positive.max(MOST_FRAMES).required(), base64 }) },
     {
       is: "sequence",
       then: Joi.object({
         ...size,
         rate,
-        duration: positive.max(MAX_FRAMES).required(),
+        duration: positive.max(MOST_FRAMES).required(),
         sequence: id.required(),
         digest: Joi.string()
           .pattern(/^[0-9a-f]{32}$/, "32 hexadecimal digits")
           .required(),
-        gaps: Joi.array().items(Joi.number().integer().min(0).max(MAX_FRAMES)).max(MAX_FRAMES).required(),
+        gaps: Joi.array().items(Joi.number().integer().min(0).max(MOST_FRAMES)).max(MOST_FRAMES).required(),
       }),
     },
   ],

@@ -1,4 +1,14 @@
-import { DEPTHS, NAMED_RATES, newDocument, parseLength, parseRate, type Depth, type Rate } from "@kinetocache/core";
+import {
+  DEPTHS,
+  LARGEST_SIDE,
+  LONGEST_NAME,
+  MOST_FRAMES,
+  NAMED_RATES,
+  newDocument,
+  parseLength,
+  parseRate,
+  type Depth,
+} from "@kinetocache/core";
 import { joiResolver } from "@hookform/resolvers/joi";
 import Joi from "joi";
 import { useId } from "react";
@@ -10,8 +20,7 @@ import { addDocument } from "../data/documents";
 import { useWorkspace } from "../data/workspace";
 import "./NewComposition.css";
 
-const LARGEST_SIDE = 16_384;
-const MOST_FRAMES = 1_000_000;
+const RATE = "A rate is needed, such as 23.976, 25 or 24000/1001, from 1 to 240";
 const LENGTHS = "timecode such as 00:00:10:00, frames such as 240, or time such as 10 s";
 
 interface Typed {
@@ -31,19 +40,25 @@ const side = Joi.number()
   .messages({ "*": `A whole number of pixels is needed, from 1 to ${LARGEST_SIDE}` });
 
 const schema = Joi.object<Typed>({
-  name: Joi.string().trim().min(1).max(120).required().messages({ "*": "A name is needed, of at most 120 characters" }),
+  name: Joi.string()
+    .trim()
+    .min(1)
+    .max(LONGEST_NAME)
+    .required()
+    .messages({ "*": `A name is needed, of at most ${LONGEST_NAME} characters` }),
   width: side,
   height: side,
   rate: Joi.string()
-    .custom((text: string, { message }: Joi.CustomHelpers) =>
-      parseRate(text) ? text : message({ custom: "A rate is needed, such as 23.976, 25 or 24000/1001, from 1 to 240" }),
-    )
+    .custom((text: string, { message }: Joi.CustomHelpers) => (parseRate(text) ? text : message({ custom: RATE })))
     .required()
-    .messages({ "string.empty": "A rate is needed, such as 23.976, 25 or 24000/1001, from 1 to 240" }),
+    .messages({ "string.empty": RATE }),
   length: Joi.string()
     .custom((text: string, { message, state }: Joi.CustomHelpers) => {
       const { rate } = (state.ancestors as readonly [Typed])[0];
-      const frames = framesOf(text, parseRate(rate));
+      const known = parseRate(rate);
+      // What is wrong then is said at the rate.
+      if (!known) return text;
+      const frames = parseLength(text, known);
       if (frames === undefined) return message({ custom: `A length is needed: ${LENGTHS}` });
       return frames <= MOST_FRAMES ? text : message({ custom: `At most ${MOST_FRAMES} frames` });
     })
@@ -53,11 +68,6 @@ const schema = Joi.object<Typed>({
     .valid(...DEPTHS)
     .required(),
 });
-
-/** Frames of a length; at a rate that is not known yet it is not judged. */
-function framesOf(text: string, rate: Rate | undefined): number | undefined {
-  return rate ? parseLength(text, rate) : 1;
-}
 
 interface NewCompositionProps {
   readonly onClose: () => void;

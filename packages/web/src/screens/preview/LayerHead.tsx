@@ -1,4 +1,4 @@
-import { BLEND_MODES, type BlendMode, type Layer } from "@kinetocache/core";
+import { BLEND_MODES, LONGEST_NAME, type BlendMode, type Layer } from "@kinetocache/core";
 import { ArrowDown, ArrowUp, Copy, Trash2 } from "lucide-react";
 import { useRef } from "react";
 import Form from "react-bootstrap/Form";
@@ -6,8 +6,6 @@ import { useWorkspace } from "../../data/workspace";
 import { IconButton } from "../../parts/IconButton";
 import { NumberField } from "../../parts/NumberField";
 import "./LayerHead.css";
-
-const LONGEST_NAME = 120;
 
 /** Its name, applied on Enter or on leaving; an empty one is no name. */
 function LayerName({ layer }: { readonly layer: Layer }) {
