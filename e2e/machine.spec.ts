@@ -1,4 +1,5 @@
 import { readFile } from "node:fs/promises";
+import path from "node:path";
 import type { Page } from "@playwright/test";
 import { TELL_PID, withProgram } from "../testing/program";
 import {
@@ -83,21 +84,22 @@ test("memory is shared out by dragging and typing, in force at once, and frames 
 
 test("another program is listed live, marked, asked to quit, and is gone", async ({ page, application }) => {
   const code = `globalThis.kept = Buffer.alloc(${48 * 2 ** 20}, 1); ${TELL_PID} setInterval(() => {}, 1000);`;
-  await withProgram(code, async () => {
+  await withProgram(code, async (executable) => {
+    const name = path.basename(executable);
     await openPreview(page, application);
     await openMachine(page);
-    await expect(row(page, "test-program")).toContainText("Unknown: yours to judge");
+    await expect(row(page, name)).toContainText("Unknown: yours to judge");
     await expect(row(page, "Kinetocache and its browser")).toContainText("This application");
-    await page.getByLabel("Your mark for test-program").selectOption("Keep");
-    await expect(row(page, "test-program")).toContainText("Keep, as you said");
-    await expect(page.getByRole("button", { name: "Ask to quit: test-program" })).toBeDisabled();
-    await page.getByLabel("Your mark for test-program").selectOption("Not needed");
-    await expect(row(page, "test-program")).toContainText("Close it, you do not need it");
+    await page.getByLabel(`Your mark for ${name}`).selectOption("Keep");
+    await expect(row(page, name)).toContainText("Keep, as you said");
+    await expect(page.getByRole("button", { name: `Ask to quit: ${name}` })).toBeDisabled();
+    await page.getByLabel(`Your mark for ${name}`).selectOption("Not needed");
+    await expect(row(page, name)).toContainText("Close it, you do not need it");
     await page.reload();
-    await expect(row(page, "test-program")).toContainText("Close it, you do not need it");
-    await page.getByRole("button", { name: "Ask to quit: test-program" }).click();
-    await expect(page.locator(".notices")).toContainText("test-program has closed; about");
-    await expect(row(page, "test-program")).toHaveCount(0);
+    await expect(row(page, name)).toContainText("Close it, you do not need it");
+    await page.getByRole("button", { name: `Ask to quit: ${name}` }).click();
+    await expect(page.locator(".notices")).toContainText(`${name} has closed; about`);
+    await expect(row(page, name)).toHaveCount(0);
   });
 });
 

@@ -3,12 +3,15 @@ import { copyFileSync } from "node:fs";
 import path from "node:path";
 import { withFolder } from "./server";
 
+// Seconds of a processor, so that one whose test was given up does not go on beside all others.
+const MOST_WORK_S = 120;
+
 /** Code that tells its process number, as `withProgram` needs it. */
 export const TELL_PID = "process.stdout.write(String(process.pid));";
 
 /**
  * Runs with a program of the test's own: a copy of Node.js under a path that nothing else runs by, which no
- * process of the test has started, so that it does not count as part of the application.
+ * process of the test has started, so that it does not count as part of the application. Its name is of its own too.
  * @param code must tell its process number
  * @param same executable of another one, of which this is started too
  */
@@ -18,9 +21,11 @@ export async function withProgram(
   same?: string,
 ): Promise<void> {
   await withFolder(async (folder) => {
-    const executable = same ?? path.join(folder, "test-program");
+    const executable = same ?? path.join(folder, `program-${folder.slice(-6)}`);
     if (same === undefined) copyFileSync(process.execPath, executable);
-    const child = spawn("setsid", ["--fork", executable, "-e", code], { stdio: ["ignore", "pipe", "inherit"] });
+    const child = spawn("setsid", ["--fork", "prlimit", `--cpu=${MOST_WORK_S}`, executable, "-e", code], {
+      stdio: ["ignore", "pipe", "inherit"],
+    });
     const pid = await new Promise<number>((resolve) =>
       child.stdout.once("data", (data: Buffer) => resolve(Number(String(data)))),
     );

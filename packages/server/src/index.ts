@@ -46,6 +46,9 @@ export interface RunningServer {
 
 const shipped = (folder: string) => fileURLToPath(new URL(`../../../demo/${folder}`, import.meta.url));
 
+// A connection that a page leaves idle is kept: one that is closed just as a request arrives on it fails that request.
+const KEEP_IDLE_MS = 10 * 60_000;
+
 // Jobs that read at the same time.
 const MOST_READING = 16;
 
@@ -73,7 +76,7 @@ export async function startServer({ data: folder, port, pages, demo }: ServerOpt
     await Promise.all([workers.close(), readers.close()]);
   };
   try {
-    const server = createServer();
+    const server = createServer({ keepAliveTimeout: KEEP_IDLE_MS });
     const notes = await ProgramNotes.open(path.join(data, "machine"));
     await removeTests([...locations.folders(), ...simulated.drives].map((one) => one.folder));
     const machines = new SimulatedMachines(shipped("machines"));

@@ -1,3 +1,4 @@
+import path from "node:path";
 import { TELL_PID, withProgram } from "../../../../testing/program";
 import { askToQuit } from "./quit";
 import { ProgramWatch, type WatchedProgram } from "./programWatch";
@@ -13,7 +14,7 @@ test("a program is found with its memory and what it takes of the processor", ()
     const before = performance.now();
     while (performance.now() < before + 500) await new Promise((resolve) => setImmediate(resolve));
     const found = find(watch.look(performance.now()), executable)!;
-    expect(found.name).toBe("test-program");
+    expect(found.name).toBe(path.basename(executable));
     expect(found.processes).toBe(1);
     expect(found.memoryBytes).toBeGreaterThan(64 * MIB);
     expect(found.processorShare).toBeGreaterThan(0.1);

@@ -44,7 +44,7 @@ test("a backup client that was busy between two questions is told of, and no oth
       while (performance.now() < before + 400) await new Promise((resolve) => setImmediate(resolve));
       const disturbance = await ask();
       expect(disturbance.programs!.map((program) => program.executable)).toEqual([executable]);
-      expect(troublesOf(disturbance)).toContain("test-program is busy synchronising or backing up");
+      expect(troublesOf(disturbance)).toContain(`${path.basename(executable)} is busy synchronising or backing up`);
     }),
   ));
 

@@ -308,14 +308,14 @@ test("the demo's folders are registered and gone through once, and not again aft
 
 test("registering a folder changes nothing about how full its simulated drive is", () =>
   withFolder(async (folder) => {
-    const caches = path.join(folder, "drives/spinning/Flyway caches");
+    const caches = path.join(folder, "drives/slower-solid-state/Flyway caches");
     mkdirSync(caches, { recursive: true });
     makeFiles(caches, ["a.log"]);
     truncateSync(path.join(caches, "a.log"), 3 * 2 ** 30);
     await withServerIn(folder, async (server) => {
       const drive = async () => {
         const { drives } = await server.json<{ drives: Drive[] }>("/api/drives");
-        return drives.find(({ mount }) => mount.endsWith("spinning"))!;
+        return drives.find(({ mount }) => mount.endsWith("slower-solid-state"))!;
       };
       const before = await drive();
       await registered(server, caches);
@@ -325,7 +325,7 @@ test("registering a folder changes nothing about how full its simulated drive is
 
 test("simulated drives are as full as the stated sizes of what lies on them", () =>
   withSweeper(async (sweeper, _locations, folder) => {
-    const caches = path.join(folder, "data/drives/spinning/Flyway caches");
+    const caches = path.join(folder, "data/drives/slower-solid-state/Flyway caches");
     mkdirSync(caches);
     makeFiles(caches, ["a.log"]);
     const big = path.join(caches, "big.log");
