@@ -10,6 +10,7 @@ const CORE_LAYERS = [
   "formats",
   "render",
   "machine",
+  "media",
   "cache",
   "playback",
   "waste",
@@ -77,7 +78,7 @@ export default tseslint.config(
   },
   {
     // Below a folder of the user's everything goes through `Folder`, which is held open: no path leads elsewhere then.
-    files: ["packages/server/src/{sweep,volumes,sequences}/**/*.ts", "packages/server/src/drives/driveTest.ts"],
+    files: ["packages/server/src/{media,sweep,volumes,sequences}/**/*.ts", "packages/server/src/drives/driveTest.ts"],
     ignores: ["**/*.test.ts"],
     rules: {
       "no-restricted-imports": [

@@ -5,6 +5,7 @@ export * from "./drawing";
 export * from "./formats";
 export * from "./graph";
 export * from "./machine";
+export * from "./media";
 export * from "./playback";
 export * from "./render";
 export * from "./storage";

@@ -7,6 +7,8 @@ import { answerProblem, notFound } from "./http/problem";
 import type { Jobs } from "./jobs/jobs";
 import { jobRoutes } from "./jobs/routes";
 import { machineRoutes, type MachineParts } from "./machine/routes";
+import type { Media } from "./media/media";
+import { mediaRoutes } from "./media/routes";
 import type { FolderChooser } from "./places/folderChooser";
 import { folderRoutes } from "./places/routes";
 import { sequenceRoutes } from "./sequences/routes";
@@ -20,6 +22,7 @@ export interface AppParts {
   readonly access: Access;
   readonly workers: Workers;
   readonly locations: Locations;
+  readonly media: Media;
   readonly moves: Moves;
   readonly sweep: Omit<SweepParts, "locations">;
   readonly jobs: Jobs;
@@ -35,6 +38,7 @@ export function createApp({
   access,
   workers,
   locations,
+  media,
   moves,
   sweep,
   jobs,
@@ -57,6 +61,7 @@ export function createApp({
   );
   app.use("/api/frames", frameRoutes(locations));
   app.use("/api/jobs", jobRoutes(jobs));
+  app.use("/api/media", mediaRoutes(media));
   app.use("/api/sequences", sequenceRoutes(locations, workers, jobs));
   app.use("/api/sweep", sweepRoutes({ locations, ...sweep }));
   app.use("/api", notFound);

@@ -18,6 +18,7 @@ import { Jobs } from "./jobs/jobs";
 import { Live } from "./machine/live";
 import { ProgramNotes } from "./machine/programNotes";
 import { SimulatedMachines } from "./machine/simulated";
+import { Media } from "./media/media";
 import { Sweeper } from "./sweep/sweeper";
 import { Timekeeper } from "./sweep/timekeeper";
 import { Wrap } from "./sweep/wrap";
@@ -90,7 +91,8 @@ export async function startServer({ data: folder, port, pages, demo }: ServerOpt
     const wrap = await Wrap.open({ data, sweeper, registry, locations, jobs, readers });
     const sweep = { sweeper, timekeeper, wrap };
     const access = await Access.open(data);
-    const parts = { access, workers, locations, moves, sweep, jobs, machine, drives, folders };
+    const media = new Media(locations);
+    const parts = { access, workers, locations, media, moves, sweep, jobs, machine, drives, folders };
     server.on("request", createApp({ ...parts, pages: (await pages?.(server)) ?? [] }));
     await new Promise<void>((resolve, reject) => {
       server.once("error", reject);

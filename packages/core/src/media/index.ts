@@ -1,0 +1,2 @@
+export { CLIP_ENDINGS, isClipName, type ListedMedia, type MediaListing } from "./clipFiles";
+export { fingerprintOf } from "./fingerprint";
