@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { parseDocumentText, type ClipAsset } from "@kinetocache/core";
+import { parseDocumentText, type EmbeddedClip } from "@kinetocache/core";
 import { demoText } from "../testing/documents";
 import { effectCases, otherCases } from "../testing/parity/cases";
 import { Parity } from "../testing/parity/parity";
@@ -32,7 +32,7 @@ for (const id of ["night-roost", "ringing-station"]) {
 }
 
 test.describe("clips", () => {
-  const clip = parseDocumentText(demoText("ringing-station")).assets["nest-camera"] as ClipAsset;
+  const clip = parseDocumentText(demoText("ringing-station")).assets["nest-camera"] as EmbeddedClip;
   const all = Array.from({ length: clip.duration }, (_, frame) => frame);
 
   test("a frame is the same whether it is reached in order, by a jump ahead, or by going back", async () => {

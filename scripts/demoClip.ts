@@ -2,7 +2,7 @@
 import { readFile, writeFile } from "node:fs/promises";
 import { createRequire } from "node:module";
 import { chromium } from "@playwright/test";
-import { buildGraph, FULL_QUALITY, type ClipAsset, type Document } from "@kinetocache/core";
+import { buildGraph, FULL_QUALITY, type EmbeddedClip, type Document } from "@kinetocache/core";
 import config from "../playwright.config";
 import { document, effect, layer } from "../testing/documents";
 import { nodeRenderer } from "../testing/renderer";
@@ -87,7 +87,7 @@ const base64 = await page.evaluate(
 );
 await browser.close();
 
-const clip: ClipAsset = {
+const clip: EmbeddedClip = {
   kind: "clip",
   width: WIDTH,
   height: HEIGHT,

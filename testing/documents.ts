@@ -11,6 +11,7 @@ import {
   type Layer,
   type Parameters,
   type ParameterValues,
+  type ReferencedClip,
   type SourceKind,
 } from "@kinetocache/core";
 
@@ -73,4 +74,14 @@ export function document(layers: readonly Layer[], change: Partial<Document> = {
 /** The text of a composition of the demo. */
 export function demoText(id: string): string {
   return readFileSync(path.join(process.cwd(), "demo/compositions", `${id}.json`), "utf8");
+}
+
+/** A clip of two seconds of 64 × 36 that stays where it is. @param file what differs of its file */
+export function referencedClip(
+  change: Partial<ReferencedClip> = {},
+  file: Partial<ReferencedClip["file"]> = {},
+): ReferencedClip {
+  const known = { name: "dawn.mp4", bytes: 9, modifiedMs: 1, fingerprint: "0".repeat(32), codec: "avc1.640028" };
+  const rate = { numerator: 25, denominator: 1 };
+  return { kind: "clip", width: 64, height: 36, rate, duration: 50, ...change, file: { ...known, ...file } };
 }

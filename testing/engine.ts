@@ -47,9 +47,10 @@ import type {
   OutgoingFrame,
   Target,
 } from "../packages/web/src/engine/frameStorage";
+import type { MediaPlaces } from "../packages/web/src/engine/media/mediaBytes";
 import type { SequencePort } from "../packages/web/src/engine/sequenceClient";
 import { copyPixels, newPixels } from "../packages/web/src/engine/pixels";
-import type { RenderOutcome } from "../packages/web/src/engine/protocol/rendering";
+import type { LostMedia, RenderOutcome } from "../packages/web/src/engine/protocol/rendering";
 import type { Scene } from "../packages/web/src/engine/protocol/rendering";
 import { document, layer } from "./documents";
 
@@ -155,6 +156,14 @@ class FakePool {
     this.decoding = on;
   }
 
+  /** Where files were said to lie, and those that cannot be read, by their fingerprints. */
+  places: MediaPlaces = {};
+  readonly lostMedia = new Map<string, LostMedia>();
+
+  setPlaces(places: MediaPlaces): void {
+    this.places = places;
+  }
+
   setScene(scene: Scene): void {
     this.scene = scene;
   }
@@ -195,17 +204,28 @@ class FakePool {
     this.stopped.push(id);
   }
 
+  private lostIn(root: GraphNode): LostMedia | undefined {
+    const { assets } = this.scene!.document;
+    const files = inOrder(root).flatMap((node) => {
+      const asset = node.kind === "clip" ? assets[String(node.parameters.asset)] : undefined;
+      return asset?.kind === "clip" && asset.file ? [asset.file.fingerprint] : [];
+    });
+    return files.map((fingerprint) => this.lostMedia.get(fingerprint)).find((lost) => lost !== undefined);
+  }
+
   private end({ id, frame, settings, layer: part, branches, tries }: RenderJob, { key, root }: FrameGraph): void {
     const { renderer } = settings;
     this.running.delete(id);
     const lent = branches?.held ?? [];
     const stored = inOrder(root).flatMap((node) => (node.kind === "sequence" ? [storedFrameOf(node)] : []));
+    const lost = this.lostIn(root);
     const missing = stored.find((one) => this.unreadable.has(storedFrameName(one)));
     if (this.stopped.includes(id)) this.onOutcome({ kind: "cancelled", job: id, lent });
     else if (renderer === "gpu-1" && this.graphicsFault)
       this.onOutcome({ kind: "noGraphics", job: id, ...this.graphicsFault, lent });
     else if (this.broken.has(frame))
       this.onOutcome({ kind: "failed", job: id, reason: "the artwork is not SVG", ended: false, lent });
+    else if (lost) this.onOutcome({ kind: "failed", job: id, reason: lost.reason, ended: false, lost, lent });
     else if (missing)
       this.onOutcome({
         kind: "unreadable",

@@ -4,7 +4,7 @@ import {
   FULL_QUALITY,
   HELD_BYTES,
   Renderer,
-  type ClipAsset,
+  type EmbeddedClip,
   type Document,
   type Media,
   type Picture,
@@ -13,8 +13,9 @@ import {
 import { convert } from "../../packages/core/src/render/reference";
 import { openKernels } from "@kinetocache/kernels";
 import { openArtwork } from "../../packages/web/src/engine/artwork";
-import { ClipDecoder } from "../../packages/web/src/engine/clip/clipDecoder";
-import { ClipStore } from "../../packages/web/src/engine/clip/clipStore";
+import { ClipDecoder } from "../../packages/web/src/engine/media/clipDecoder";
+import { embeddedBytes } from "../../packages/web/src/engine/media/mediaBytes";
+import { ClipStore } from "../../packages/web/src/engine/media/clipStore";
 import { GpuRenderer } from "../../packages/web/src/engine/gpu/gpuRenderer";
 import { loadResources } from "../../packages/web/src/engine/resources";
 
@@ -29,7 +30,7 @@ export interface Compared {
 
 export interface ParityPage {
   /** Decodes frames of a clip with one decoder, in this order. @returns a checksum of each one's pixels */
-  decode(clip: ClipAsset, frames: readonly number[]): Promise<number[]>;
+  decode(clip: EmbeddedClip, frames: readonly number[]): Promise<number[]>;
   compare(document: Document, frames: readonly number[], fraction: number): Promise<Compared>;
 }
 
@@ -63,7 +64,7 @@ async function open(): Promise<ParityPage> {
   const graphics = await GpuRenderer.open("software", media);
   return {
     async decode(clip, frames) {
-      const decoder = await ClipDecoder.open(clip, "processor");
+      const decoder = await ClipDecoder.open(embeddedBytes(clip), clip.rate, "processor");
       try {
         const sums: number[] = [];
         for (const frame of frames) sums.push(checksum((await decoder.frame(frame)).pixels.data));

@@ -1,6 +1,6 @@
 import { fileURLToPath } from "node:url";
 import { chromium, type Browser, type Page } from "@playwright/test";
-import type { ClipAsset, Document } from "@kinetocache/core";
+import type { Document, EmbeddedClip } from "@kinetocache/core";
 import { build } from "vite";
 import type { Compared } from "./page";
 
@@ -55,7 +55,7 @@ export class Parity {
   }
 
   /** Decodes frames of a clip in this order. @returns a checksum of each one's pixels */
-  decode(clip: ClipAsset, frames: readonly number[]): Promise<number[]> {
+  decode(clip: EmbeddedClip, frames: readonly number[]): Promise<number[]> {
     return this.page.evaluate(async ([value, at]) => (await globalThis.parity).decode(value, at), [
       clip,
       frames,

@@ -2,14 +2,18 @@ import { EFFECTS, SOURCES, type EffectKind, type Parameters } from "../drawing";
 import {
   DOCUMENT_FORMAT,
   DOCUMENT_VERSION,
+  LONGEST_NAME,
   NO_MOTION_BLUR,
+  type ClipAsset,
   type Composition,
   type Depth,
   type Document,
   type EffectInstance,
   type Layer,
   type ParameterValues,
+  type SequenceAsset,
 } from "./document";
+import { fitting } from "./fitting";
 
 /** Sources that show something of their own, without media. */
 export const MADE_SOURCES = ["solid", "gradient", "noise", "flock"] as const;
@@ -76,6 +80,36 @@ export function newLayer(kind: MadeSource, composition: Composition): Layer {
     range: { in: 0, out: composition.duration },
     source: { kind, parameters: { ...initial(parameters), ...filling(kind, composition) } },
     transform: STILL,
+    opacity: 1,
+    blend: "normal",
+    effects: [],
+    motionBlur: NO_MOTION_BLUR,
+  };
+}
+
+/** Frames of a composition over which a clip or a sequence shows something, from its first picture on. */
+function lengthIn(composition: Composition, { rate, duration }: Pick<ClipAsset, "rate" | "duration">): number {
+  const { numerator, denominator } = composition.rate;
+  const frames = Math.ceil((duration * rate.denominator * numerator) / (rate.numerator * denominator));
+  return Math.max(1, Math.min(frames, composition.duration));
+}
+
+/** A layer that shows media from the first frame on, in the middle, and smaller where it would not fit. */
+export function newMediaLayer(
+  kind: "clip" | "sequence",
+  asset: string,
+  media: ClipAsset | SequenceAsset,
+  wanted: string,
+  composition: Composition,
+): Layer {
+  const name = freeName(wanted.slice(0, LONGEST_NAME - 5), composition.layers);
+  return {
+    id: freeId(idOf(name), idsOf(composition.layers)),
+    name,
+    enabled: true,
+    range: { in: 0, out: lengthIn(composition, media) },
+    source: { kind, parameters: { asset, offset: 0 } },
+    transform: { ...STILL, ...fitting(media, composition) },
     opacity: 1,
     blend: "normal",
     effects: [],

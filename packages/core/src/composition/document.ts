@@ -62,16 +62,43 @@ export interface Composition {
   readonly layers: readonly Layer[];
 }
 
-/** A clip in a WebM or MP4 file in base64, at a frame rate of its own. */
-export interface ClipAsset {
+/** A file that is not in the document: what it is known by, wherever it lies. */
+export interface MediaFile {
+  readonly name: string;
+  readonly bytes: number;
+  /** When it was last written, in whole milliseconds since 1970. */
+  readonly modifiedMs: number;
+  /** 32 hexadecimal digits that name its content. */
+  readonly fingerprint: string;
+  /** How its pictures are coded, as the browser calls it. */
+  readonly codec: string;
+  /** Frames from one key frame to the next, at the start of the clip; unknown where there is only one. */
+  readonly group?: number;
+}
+
+interface ClipShape {
   readonly kind: "clip";
   readonly width: number;
   readonly height: number;
   readonly rate: Rate;
   /** Length in frames of its own. */
   readonly duration: number;
-  readonly base64: string;
 }
+
+/** A clip in the document itself: a file in base64. */
+export interface EmbeddedClip extends ClipShape {
+  readonly base64: string;
+  readonly file?: undefined;
+}
+
+/** A clip that stays where it is. */
+export interface ReferencedClip extends ClipShape {
+  readonly file: MediaFile;
+  readonly base64?: undefined;
+}
+
+/** A clip, at a frame rate of its own. */
+export type ClipAsset = EmbeddedClip | ReferencedClip;
 
 /** Numbered pictures that were brought in, which a cache location keeps; frame 0 is the lowest number. */
 export interface SequenceAsset {
@@ -94,6 +121,11 @@ export type Asset =
   | { readonly kind: "png"; readonly width: number; readonly height: number; readonly base64: string }
   | ClipAsset
   | SequenceAsset;
+
+/** All files that a document refers to. */
+export function mediaFilesOf({ assets }: Pick<Document, "assets">): MediaFile[] {
+  return Object.values(assets).flatMap((asset) => (asset.kind === "clip" && asset.file ? [asset.file] : []));
+}
 
 /** Bit depth of cached frames. */
 export const DEPTHS = ["8-bit", "half", "float"] as const;

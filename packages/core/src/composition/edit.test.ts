@@ -1,11 +1,13 @@
 import fc from "fast-check";
-import { effect } from "../../../../testing/documents";
+import { effect, referencedClip } from "../../../../testing/documents";
 import { EFFECTS } from "../drawing";
 import { BLEND_MODES } from "./blend";
-import { idOf, MADE_SOURCES, newDocument, newEffect, newLayer } from "./create";
-import { mainComposition, MOST_EFFECTS, MOST_LAYERS, type Document, type Layer } from "./document";
+import { idOf, MADE_SOURCES, newDocument, newEffect, newLayer, newMediaLayer } from "./create";
+import { mainComposition, mediaFilesOf, MOST_EFFECTS, MOST_LAYERS, type Document, type Layer } from "./document";
 import { applyEdit, type Edit } from "./edit";
+import { convertFrame } from "./rate";
 import { parseDocument } from "./schema";
+import { NAMED_RATES } from "./typed";
 
 const EMPTY = newDocument(
   { name: "Flyway ident", width: 640, height: 360, rate: { numerator: 25, denominator: 1 }, duration: 50 },
@@ -144,3 +146,43 @@ function editOf(document: Document, what: number, which: number, where: number):
       return added;
   }
 }
+
+describe("clips that stay where they are", () => {
+  const clip = referencedClip({ width: 3840, height: 2160 });
+  const other = referencedClip({}, { fingerprint: "1".repeat(32) });
+  const withClip = applyEdit(EMPTY, {
+    kind: "layerAdded",
+    layer: newMediaLayer("clip", "dawn", clip, clip.file.name, mainComposition(EMPTY)),
+    assets: { dawn: clip },
+  });
+
+  test("a layer of one fits into the picture, is as long as it shows something, and is valid", () => {
+    expect(parseDocument(withClip)).toEqual(withClip);
+    const { width } = mainComposition(EMPTY);
+    expect(layerOf(withClip, "dawn-mp4").transform).toMatchObject({ scale: width / clip.width, x: 0 });
+  });
+
+  test("its length is that of the clip at the composition's rate, to the last frame on which it shows something", () => {
+    fc.assert(
+      fc.property(
+        fc.constantFrom(...Object.values(NAMED_RATES)),
+        fc.constantFrom(...Object.values(NAMED_RATES)),
+        fc.integer({ min: 1, max: 100_000 }),
+        (rate, own, duration) => {
+          const composition = { ...mainComposition(EMPTY), rate, duration: 1_000_000 };
+          const { range } = newMediaLayer("clip", "dawn", { ...clip, rate: own, duration }, "dawn", composition);
+          expect(convertFrame(range.out - 1, rate, own)).toBeLessThan(duration);
+          expect(convertFrame(range.out, rate, own)).toBeGreaterThanOrEqual(duration);
+        },
+      ),
+    );
+  });
+
+  test("another one takes its place wherever it is shown, and undo has it back", () => {
+    const replaced = applyEdit(withClip, { kind: "clipReplaced", asset: "dawn", clip: other });
+    expect(replaced.assets.dawn).toBe(other);
+    expect(mainComposition(replaced)).toBe(mainComposition(withClip));
+    expect(mediaFilesOf(replaced)).toEqual([other.file]);
+    expect(() => applyEdit(withClip, { kind: "clipReplaced", asset: "dusk", clip: other })).toThrow('no clip "dusk"');
+  });
+});

@@ -8,6 +8,7 @@ import {
   MOST_LAYERS,
   withVariant,
   type Asset,
+  type ClipAsset,
   type Composition,
   type Depth,
   type Document,
@@ -35,6 +36,8 @@ export type Edit =
   | { readonly kind: "sourceParameter"; readonly layer: string; readonly name: string; readonly value: ParameterValue }
   /** A new layer on top, with the asset that it shows. */
   | { readonly kind: "layerAdded"; readonly layer: Layer; readonly assets: Readonly<Record<string, Asset>> }
+  /** Another clip in place of one, wherever that is shown. */
+  | { readonly kind: "clipReplaced"; readonly asset: string; readonly clip: ClipAsset }
   | { readonly kind: "layerRemoved"; readonly layer: string }
   | { readonly kind: "layerRenamed"; readonly layer: string; readonly name: string }
   /** A copy right above it. */
@@ -130,6 +133,11 @@ function addLayer(document: Document, layer: Layer, assets: Readonly<Record<stri
   return { ...added, assets: { ...document.assets, ...assets } };
 }
 
+function replaceClip(document: Document, id: string, clip: ClipAsset): Document {
+  if (document.assets[id]?.kind !== "clip") throw new RangeError(`The document has no clip "${id}"`);
+  return { ...document, assets: { ...document.assets, [id]: clip } };
+}
+
 function addVariant(document: Document, name: string): Document {
   const main = mainComposition(document);
   const id = freeId(document.variants[0]!.composition, new Set(Object.keys(document.compositions)));
@@ -179,6 +187,8 @@ export function applyEdit(document: Document, edit: Edit): Document {
       }));
     case "layerAdded":
       return addLayer(document, edit.layer, edit.assets);
+    case "clipReplaced":
+      return replaceClip(document, edit.asset, edit.clip);
     case "layerRemoved":
       return replaceLayer(document, edit.layer, () => []);
     case "layerRenamed":

@@ -147,4 +147,15 @@ test("a clip has a size, a rate, a length and a file", () => {
     expect.stringMatching(/^assets\.nest\.rate: is required/),
   ]);
   expect(problemsOf((d) => (d.assets.nest = { ...clip, base64: "not base64" }))).toHaveLength(1);
+  const file = { name: "dawn.mp4", bytes: 9, modifiedMs: 1, fingerprint: "0".repeat(32), codec: "avc1.640028" };
+  const { base64: _, ...shape } = clip;
+  expect(problemsOf((d) => (d.assets.nest = { ...shape, file }))).toEqual([]);
+  expect(problemsOf((d) => (d.assets.nest = { ...shape, file: { ...file, group: 250 } }))).toEqual([]);
+  // Where it lies is not said: that is another place on another machine.
+  expect(problemsOf((d) => (d.assets.nest = { ...shape, file: { ...file, path: "/home/me" } }))).toEqual([
+    expect.stringMatching(/^assets\.nest\.file\.path/),
+  ]);
+  expect(problemsOf((d) => (d.assets.nest = { ...shape, file: { ...file, fingerprint: "0" } }))).toHaveLength(1);
+  expect(problemsOf((d) => (d.assets.nest = { ...clip, file }))).toHaveLength(1);
+  expect(problemsOf((d) => (d.assets.nest = shape))).toHaveLength(1);
 });

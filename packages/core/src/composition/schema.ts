@@ -139,11 +139,31 @@ const composition = Joi.object({
 
 const size = { width: positive.max(LARGEST_SIDE).required(), height: positive.max(LARGEST_SIDE).required() };
 const base64 = Joi.string().base64().max(MAX_ASSET_CHARACTERS).required();
+const hexDigits = Joi.string()
+  .pattern(/^[0-9a-f]{32}$/, "32 hexadecimal digits")
+  .required();
+const file = Joi.object({
+  name: Joi.string().min(1).max(1000).required(),
+  bytes: Joi.number().integer().min(0).required(),
+  modifiedMs: Joi.number().integer().min(0).required(),
+  fingerprint: hexDigits,
+  codec: Joi.string().min(1).max(100).required(),
+  group: positive.max(MOST_FRAMES),
+});
 const asset = Joi.object({ kind: Joi.string().valid("svg", "png", "clip", "sequence").required() }).when(".kind", {
   switch: [
     { is: "svg", then: Joi.object({ ...size, text: Joi.string().max(MAX_ASSET_CHARACTERS).required() }) },
     { is: "png", then: Joi.object({ ...size, base64 }) },
-    { is: "clip", then: Joi.object({ ...size, rate, duration: positive.max(MOST_FRAMES).required(), base64 }) },
+    {
+      is: "clip",
+      then: Joi.object({
+        ...size,
+        rate,
+        duration: positive.max(MOST_FRAMES).required(),
+        base64: base64.optional(),
+        file,
+      }).xor("base64", "file"),
+    },
     {
       is: "sequence",
       then: Joi.object({
@@ -151,9 +171,7 @@ const asset = Joi.object({ kind: Joi.string().valid("svg", "png", "clip", "seque
         rate,
         duration: positive.max(MOST_FRAMES).required(),
         sequence: id.required(),
-        digest: Joi.string()
-          .pattern(/^[0-9a-f]{32}$/, "32 hexadecimal digits")
-          .required(),
+        digest: hexDigits,
         gaps: Joi.array().items(Joi.number().integer().min(0).max(MOST_FRAMES)).max(MOST_FRAMES).required(),
       }),
     },

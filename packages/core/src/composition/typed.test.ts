@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { timecode } from "./rate";
-import { NAMED_RATES, parseLength, parseRate, rateName } from "./typed";
+import { NAMED_RATES, parseLength, parseRate, rateName, rateNear } from "./typed";
 
 const PAL = { numerator: 25, denominator: 1 };
 
@@ -18,6 +18,16 @@ test("a rate is shown by its name, and others to three decimals", () => {
     expect(rateName({ numerator: 2 * rate.numerator, denominator: 2 * rate.denominator })).toBe(name);
   }
   expect(rateName({ numerator: 50_000, denominator: 1001 })).toBe("49.95");
+});
+
+test("a measured rate is the named one that is meant, a whole one, or itself to three decimals", () => {
+  for (const rate of Object.values(NAMED_RATES)) {
+    const speed = rate.numerator / rate.denominator;
+    for (const error of [-1e-4, 0, 1e-4]) expect(rateNear(speed * (1 + error))).toEqual(rate);
+  }
+  expect(rateNear(12.0001)).toEqual({ numerator: 12, denominator: 1 });
+  expect(rateNear(14.985)).toEqual({ numerator: 14_985, denominator: 1000 });
+  for (const wrong of [0, 0.5, 241, NaN, Infinity]) expect(rateNear(wrong)).toBeUndefined();
 });
 
 test("a length is timecode, frames or time", () => {

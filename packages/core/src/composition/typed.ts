@@ -20,6 +20,23 @@ export function rateName(rate: Rate): string {
   return named ? named[0] : String(Number(framesPerSecond(rate).toFixed(3)));
 }
 
+// How far a measured rate may be from a named one that is meant.
+const NEAR = 2e-4;
+
+/**
+ * The exact rate that is meant by a measured one.
+ * @returns undefined for what is not from 1 to 240 frames per second
+ */
+export function rateNear(speed: number): Rate | undefined {
+  if (!(speed >= 1 && speed <= MOST_A_SECOND)) return undefined;
+  const named = Object.values(NAMED_RATES).find((rate) => Math.abs(framesPerSecond(rate) / speed - 1) < NEAR);
+  if (named) return named;
+  const whole = Math.round(speed);
+  return Math.abs(whole / speed - 1) < NEAR
+    ? { numerator: whole, denominator: 1 }
+    : { numerator: Math.round(speed * 1000), denominator: 1000 };
+}
+
 const MOST_A_SECOND = 240;
 const LARGEST_TERM = 1_000_000;
 

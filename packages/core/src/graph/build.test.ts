@@ -219,6 +219,22 @@ describe("clips", () => {
     const other = { ...opened(0), assets: { nest: { ...clip, base64: "BBBB" } } };
     expect(key(other, 2)).not.toBe(key(opened(0), 2));
   });
+
+  test("one that stays where it is goes by its content alone, and shows nothing where that cannot be read", () => {
+    const { base64: _, ...shape } = clip;
+    const file = { name: "dawn.mp4", bytes: 9, modifiedMs: 1, fingerprint: "0".repeat(32), codec: "avc1" };
+    const referred = (change: Partial<typeof file>): Document => ({
+      ...opened(0),
+      assets: { nest: { ...shape, file: { ...file, ...change } } },
+    });
+    const key = (value: Document) => nodesOf(value, 2, "camera")[0]!.key;
+    expect(key(referred({ name: "renamed.mp4", modifiedMs: 2 }))).toBe(key(referred({})));
+    expect(key(referred({ fingerprint: "1".repeat(32) }))).not.toBe(key(referred({})));
+    const missing = [file.fingerprint];
+    const left = buildGraph(referred({}), 2, { ...FULL_QUALITY, missing });
+    expect(inOrder(left.root).map(({ kind }) => kind)).not.toContain("clip");
+    expect(left.key).not.toBe(buildGraph(referred({}), 2, FULL_QUALITY).key);
+  });
 });
 
 describe("motion blur", () => {

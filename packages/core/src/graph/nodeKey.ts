@@ -31,8 +31,16 @@ export function nodeKey(
 }
 
 function assetText(asset: Asset): string {
-  if (asset.kind === "svg") return asset.text;
-  return asset.kind === "sequence" ? asset.digest : asset.base64;
+  switch (asset.kind) {
+    case "svg":
+      return asset.text;
+    case "sequence":
+      return asset.digest;
+    case "png":
+      return asset.base64;
+    case "clip":
+      return asset.file?.fingerprint ?? asset.base64!;
+  }
 }
 
 const assetKeys = new WeakMap<Asset, ContentKey>();

@@ -16,6 +16,8 @@ export interface RenderSettings {
   readonly solo: readonly string[];
   /** Layers of the main composition whose effects are left out. */
   readonly effectsOff: readonly string[];
+  /** Fingerprints of files that cannot be read: clips of them show nothing. */
+  readonly missing: readonly string[];
   readonly renderer: RendererClass;
 }
 
@@ -26,5 +28,6 @@ export const FULL_QUALITY: RenderSettings = {
   motionBlur: true,
   solo: [],
   effectsOff: [],
+  missing: [],
   renderer: "cpu-1",
 };

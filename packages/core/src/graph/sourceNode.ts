@@ -15,9 +15,10 @@ import { assetKey, describe, nodeKey } from "./nodeKey";
 
 /** The frame of a clip that is on show; none before its first and after its last. */
 function clipNode({ source, range }: Layer, owner: Composition, context: Context): GraphNode | null {
-  const { document, fraction } = context;
+  const { document, fraction, settings } = context;
   const id = source.parameters.asset as string;
   const clip = document.assets[id] as ClipAsset;
+  if (clip.file && settings.missing.includes(clip.file.fingerprint)) return null;
   const offset = Math.round(valueAt(source.parameters.offset as never, context.frame));
   const frame = convertFrame(context.frame - range.in, owner.rate, clip.rate) + offset;
   if (frame < 0 || frame >= clip.duration) return null;

@@ -4,7 +4,7 @@ import {
   framesPerSecond,
   formatFor,
   mainComposition,
-  NO_MOTION_BLUR,
+  newMediaLayer,
   rangesText,
   scaledSize,
   sequenceOf,
@@ -20,7 +20,6 @@ import {
   type NumberedFile,
   type PictureSize,
   type SequenceAsset,
-  type Transform,
 } from "@kinetocache/core";
 import * as Comlink from "comlink";
 import { Helper } from "../engine/helper";
@@ -203,7 +202,7 @@ export async function importSequence(
       gaps: found.gaps,
     };
     return {
-      layer: layerOf(name, id, Math.min(frames, main.duration), fitting(described, main)),
+      layer: newMediaLayer("sequence", assetId(id), asset, name, main),
       assets: { [assetId(id)]: asset },
       notes: [
         ...notesOf(found.gaps, otherSizes, found.others.length, { first, ...described }),
@@ -241,21 +240,6 @@ function fitNote(size: PictureSize, into: PictureSize): string[] {
 }
 
 const assetId = (sequence: string) => `sequence-${sequence}`;
-
-function layerOf(name: string, sequence: string, length: number, place: Pick<Transform, "x" | "y" | "scale">): Layer {
-  return {
-    id: assetId(sequence),
-    name,
-    enabled: true,
-    range: { in: 0, out: length },
-    source: { kind: "sequence", parameters: { asset: assetId(sequence), offset: 0 } },
-    transform: { anchorX: 0, anchorY: 0, rotation: 0, ...place },
-    opacity: 1,
-    blend: "normal",
-    effects: [],
-    motionBlur: NO_MOTION_BLUR,
-  };
-}
 
 async function pictureOf(file: File): Promise<ChosenPicture> {
   try {

@@ -7,6 +7,7 @@ import {
   type OwnerMark,
 } from "@kinetocache/core";
 import Dexie, { type EntityTable } from "dexie";
+import type { MediaPlace } from "../engine/media/mediaBytes";
 import type { CostRecord } from "../engine/frameCosts";
 import { NO_LAYER_CHOICES, type LayerChoices } from "../engine/protocol/command";
 import { type MeasuredTake } from "../engine/protocol/event";
@@ -56,6 +57,13 @@ export interface StoredCosts {
   readonly record: CostRecord;
 }
 
+/** Where a file was found that compositions refer to. */
+export interface StoredMedia {
+  readonly fingerprint: string;
+  readonly name: string;
+  readonly place: MediaPlace;
+}
+
 export interface StoredSheet {
   readonly id: number;
   readonly sheet: MachineSheet;
@@ -84,6 +92,7 @@ export const database = new Dexie("kinetocache") as Dexie & {
   settings: EntityTable<StoredSetting, "key">;
   sheets: EntityTable<StoredSheet, "id">;
   costs: EntityTable<StoredCosts, "id">;
+  media: EntityTable<StoredMedia, "fingerprint">;
 };
 
 database.version(1).stores({ documents: "id", takes: "++id, document.id", settings: "key" });
@@ -143,3 +152,5 @@ database
   .upgrade((transaction) =>
     transaction.table("settings").bulkDelete(["graphicsTrial", "parallelTrial", "decodingTrial", "formatTrial"]),
   );
+
+database.version(9).stores({ media: "fingerprint" });

@@ -1,5 +1,5 @@
 import useSWRImmutable from "swr/immutable";
-import { hardwareCodecs } from "../engine/clip/decoding";
+import { hardwareCodecs } from "../engine/media/decoding";
 import { findAdapters, type Adapter } from "../engine/gpu/adapters";
 
 /** The graphics devices of the browser; undefined while they are being looked up. */

@@ -17,6 +17,7 @@ import {
   type Change,
 } from "./documents";
 import { engine, send } from "./engineStore";
+import { tellPlaces } from "./media";
 import type { Notify } from "./notices";
 import { newsOf } from "./otherTabs";
 
@@ -42,6 +43,7 @@ export async function lastOpen(): Promise<StoredDocument> {
   const stored =
     (await database.documents.get(open ?? FIRST_DOCUMENT)) ?? (await database.documents.orderBy("id").first());
   if (!stored) throw new Error("The database holds no composition");
+  await tellPlaces();
   await recall(stored.id);
   return stored;
 }

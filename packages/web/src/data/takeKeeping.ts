@@ -12,11 +12,13 @@ export async function keepTake(take: MeasuredTake, repeats: number | undefined):
   ]);
   const troubles = found && troublesOf(found);
   const fault = take.graphicsFault === undefined ? [] : [`${take.graphicsFault}. The processor rendered instead.`];
+  const left = Object.values(take.missing ?? {}).map((reason) => `${reason}: its layers showed nothing.`);
+  const own = [...fault, ...left];
   await database.takes.add({
     ...take,
     ...(repeats === undefined ? {} : { repeats }),
     ...(machine ? { machine: machineAtTake(machine, found?.conditions) } : {}),
-    disturbances: troubles || fault.length > 0 ? [...(troubles ?? []), ...fault] : undefined,
+    disturbances: troubles || own.length > 0 ? [...(troubles ?? []), ...own] : undefined,
   });
 }
 

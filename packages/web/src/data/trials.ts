@@ -1,6 +1,6 @@
 import { formToKeep, type ClipAsset, type Depth, type FormatTrial, type GraphicsResult } from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
-import type { DecodeResult } from "../engine/clip/decoding";
+import type { DecodeResult } from "../engine/media/decoding";
 import type { MeasuredForms } from "../engine/diskStore";
 import type { ParallelPoint } from "../engine/protocol/event";
 import { database } from "./database";
@@ -112,6 +112,7 @@ export function useTrial<Key extends keyof Trials>(key: Key): Trials[Key] | unde
 /** Measures how fast each device decodes a clip, and keeps that. */
 export async function measureDecoding(subject: Subject, clip: ClipAsset): Promise<void> {
   // The reader of clip files is large, and few people need it here.
-  const { tryDecoding } = await import("../engine/clip/decodeTrial");
-  await keepTrial("decodingTrial", subject, { results: await tryDecoding(clip) });
+  const { tryDecoding } = await import("../engine/media/decodeTrial");
+  const place = clip.file && (await database.media.get(clip.file.fingerprint))?.place;
+  await keepTrial("decodingTrial", subject, { results: await tryDecoding(clip, place) });
 }

@@ -15,6 +15,7 @@ import type { StoredDocument } from "./database";
 import { DEMO } from "./demo";
 import { addDemo, choicesOf } from "./documents";
 import { engine, send } from "./engineStore";
+import { useToldPlaces } from "./media";
 import { useMeasuredTakes, type RepeatTake } from "./measuredTakes";
 import { useMeasurements } from "./measurements";
 import { useNotices, type Notices } from "./notices";
@@ -109,6 +110,7 @@ function OpenWorkspace({ start, messages, children }: OpenProps) {
   const { notices, notify, dismiss } = messages;
   const settings = useChosenSettings(start.settings, notify);
   const session = useSession(start.stored, notify);
+  useToldPlaces();
   useMeasurements(session, settings, notify);
   const repeatTake = useMeasuredTakes(session, settings, notify);
 

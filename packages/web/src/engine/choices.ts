@@ -12,6 +12,8 @@ export class Choices {
   /** The layer whose own pixels the lanes show. */
   followed: string | undefined;
   fillingPaused = false;
+  /** Files of the open composition that cannot be read. */
+  missing: readonly string[] = [];
 
   /** Only asked for once a composition is open, and that is not before they are told. */
   get settings(): PreviewSettings {
@@ -30,7 +32,7 @@ export class Choices {
 
   /** What decides the pixels of the preview. */
   quality(devices: Devices, settings = this.settings): RenderSettings {
-    return previewQuality(settings, this.layers, devices.use(devices.device));
+    return { ...previewQuality(settings, this.layers, devices.use(devices.device)), missing: this.missing };
   }
 
   /** Layers whose finished pixels are kept, whatever they cost. */

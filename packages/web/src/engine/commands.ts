@@ -24,6 +24,7 @@ const QUIET: { readonly [Kind in QuietKind]: Handler<Kind> } = {
     contention.note(share);
     timings.enter();
   },
+  media: ({ staging }, { places }) => staging.setPlaces(places),
   viewer: ({ onShow, viewer }, { canvas }) => {
     viewer.attach(canvas);
     onShow.clear();
@@ -119,6 +120,7 @@ type QuietKind =
   | "recall"
   | "storeAs"
   | "contention"
+  | "media"
   | "viewer"
   | "fill"
   | "pauseFill"

@@ -21,6 +21,7 @@ import { FillPace } from "./fillPace";
 import { CostBook } from "./frameCosts";
 import { HeldFrames } from "./heldFrames";
 import { JobTable } from "./jobTable";
+import { MediaShelf } from "./media/mediaShelf";
 import { OnShow } from "./onShow";
 import { Outcomes } from "./outcomes";
 import { OutlookDesk } from "./outlook";
@@ -73,6 +74,7 @@ export class Engine implements Desks {
   readonly warmUp = new WarmUp();
   readonly trials: TrialDesk = new TrialDesk(this);
   readonly devices: Devices;
+  readonly media = new MediaShelf();
   readonly costKeeper: CostKeeper;
   readonly contention = new Contention();
   readonly timings: Timings = new Timings(this);
@@ -279,6 +281,7 @@ export class Engine implements Desks {
       settings: this.choices.inForce,
       layers: this.choices.layers,
       graphicsFault: this.devices.faultReason,
+      missing: this.media.reasonsIn(timeline.document),
       residency: timeline.residency,
       expected: timeline.costs.costs.slice(),
     });

@@ -212,6 +212,7 @@ describe("trade-offs", () => {
       motionBlur: true,
       solo: [],
       effectsOff: [],
+      missing: [],
       renderer: "cpu-1",
     });
   });

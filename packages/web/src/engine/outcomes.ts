@@ -34,6 +34,7 @@ export class Outcomes {
     const { book, calibration, contention, jobs, staging, warmUp } = this.engine;
     const teaches = kind === "calibration" || warmUp.teaches;
     if (outcome.kind === "noGraphics") staging.fallBack(outcome);
+    if (outcome.kind === "failed" && outcome.lost) staging.loseMedia(outcome.lost);
     if (outcome.kind === "rendered") {
       releasePixels(outcome.pixels);
       const { renderer, costs, warm, jumped } = outcome;
@@ -56,7 +57,7 @@ export class Outcomes {
       case "noGraphics":
         return this.endWithoutGraphics(job, outcome);
       case "failed":
-        return this.fail(job, outcome.reason);
+        return outcome.lost ? this.engine.staging.loseMedia(outcome.lost) : this.fail(job, outcome.reason);
     }
   }
 

@@ -16,6 +16,7 @@ import type { CostBook } from "./frameCosts";
 import type { FrameStorage } from "./frameStorage";
 import type { HeldFrames } from "./heldFrames";
 import type { JobTable } from "./jobTable";
+import type { MediaShelf } from "./media/mediaShelf";
 import type { OnShow } from "./onShow";
 import type { OutlookDesk } from "./outlook";
 import type { SparePixels } from "./pixels";
@@ -42,6 +43,7 @@ export interface Surroundings {
     | "setScene"
     | "setGraphics"
     | "setDecoding"
+    | "setPlaces"
     | "render"
     | "bake"
     | "stop"
@@ -71,6 +73,7 @@ export interface Parts extends Pick<Surroundings, "pool" | "viewer" | "emit"> {
   readonly calibration: Calibration;
   readonly warmUp: WarmUp;
   readonly devices: Devices;
+  readonly media: MediaShelf;
   /** What is known of costs and of how quickly frames come. */
   readonly book: CostBook;
   readonly costKeeper: CostKeeper;

@@ -38,7 +38,7 @@ export interface Tiers {
   readonly onDisk: (key: ContentKey) => boolean;
 }
 
-/** The keys of a frame in which something baked is played. */
+/** The keys of a frame in which something baked is played, or something is missing. */
 interface Alternatives {
   readonly baked: ContentKey;
   /** Of the same frame rendered live, which is as good or better. */
@@ -57,7 +57,7 @@ export class PreviewTimeline {
   private readonly frames: Timeline;
   /** Frames that were held when their keys became known. */
   private readonly heldAtFirst: Uint8Array;
-  /** Of frames in which something baked is played that is up to date. */
+  /** Of frames in which something baked is played that is up to date, or something is missing. */
   private readonly alternatives = new Map<FrameNumber, Alternatives>();
   private readonly byAlternative = new Map<ContentKey, FrameNumber[]>();
   /** The same bakes, of which none is played where it is out of date; undefined where none is locked. */
@@ -152,12 +152,15 @@ export class PreviewTimeline {
     return (this.tiers.inMemory(key) ? IN_MEMORY : 0) | (this.tiers.onDisk(key) ? ON_DISK : 0);
   }
 
-  /** Notes and returns the live key of a frame in which something baked is played that is up to date. */
+  /**
+   * Notes and returns the live key of a frame in which something baked is played that is up to date, or something is
+   * left out whose file cannot be read.
+   */
   private liveKeyOf(frame: FrameNumber, baked: ContentKey): ContentKey | undefined {
-    if (this.bakes.list.length === 0) return undefined;
-    const keyWith = (bakes: Bakes) => buildGraph(this.document, frame, this.settings, bakes).key;
-    const live = keyWith(NO_BAKES);
-    if (live === baked || (this.upToDate && keyWith(this.upToDate) !== baked)) return undefined;
+    const { document, settings, bakes, upToDate } = this;
+    if (bakes.list.length === 0 && settings.missing.length === 0) return undefined;
+    const live = buildGraph(document, frame, { ...settings, missing: [] }, NO_BAKES).key;
+    if (live === baked || (upToDate && buildGraph(document, frame, settings, upToDate).key !== baked)) return undefined;
     this.alternatives.set(frame, { baked, live });
     for (const key of [live, baked]) this.byAlternative.set(key, [...(this.byAlternative.get(key) ?? []), frame]);
     return live;

@@ -25,7 +25,7 @@ import {
 import * as Comlink from "comlink";
 import { openKernels, type Kernels } from "@kinetocache/kernels";
 import { openArtwork } from "./artwork";
-import { ClipStore } from "./clip/clipStore";
+import { ClipStore, LostMediaError } from "./media/clipStore";
 import { GpuRenderer } from "./gpu/gpuRenderer";
 import { GraphicsError } from "./gpu/graphicsError";
 import { newPixels, releasePixels } from "./pixels";
@@ -207,6 +207,10 @@ function failureOf(error: unknown, job: number, lent: readonly Branch[]): Render
   if (error instanceof RenderCancelled) return { kind: "cancelled", job, stoppedMs: sharedNow(), lent };
   if (error instanceof StoredPictureError)
     return { kind: "unreadable", job, stored: error.stored, all: error.all, reason, lent };
+  if (error instanceof LostMediaError) {
+    const { fingerprint, serverGone } = error;
+    return { kind: "failed", job, reason, ended: false, lost: { fingerprint, reason, serverGone }, lent };
+  }
   if (!(error instanceof GraphicsError)) return { kind: "failed", job, reason, ended: isBroken(error), lent };
   // What is held on the device may be wrong or gone: the next frame on it opens it anew.
   closeGraphics();
@@ -316,6 +320,10 @@ const renderer: FrameRenderer = {
   async setDecoding(on) {
     await ready;
     clips.setDevice(on);
+  },
+  async setPlaces(places) {
+    await ready;
+    clips.setPlaces(places);
   },
   async setGraphics(wanted) {
     await ready;

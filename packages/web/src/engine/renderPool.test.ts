@@ -17,6 +17,7 @@ class FakeRenderer implements FrameRenderer {
   giveUp = (reason: string) => void this.calls.push(["giveUp", reason]);
   setScene = () => void this.calls.push(["scene", undefined]);
   setDecoding = (on: string) => void this.calls.push(["decoding", on]);
+  setPlaces = (places: object) => void this.calls.push(["places", places]);
   setGraphics = (choice: string) => void this.calls.push(["graphics", choice]);
   render = (job: number) => this.ask("render", job);
   bake = (job: number) => this.ask("bake", job);
@@ -36,6 +37,7 @@ class FakeRenderer implements FrameRenderer {
   }
 }
 
+const PLACES = { f: { location: "here", path: "reel.mp4", bytes: 9, modifiedMs: 1 } };
 const RESOURCES = {} as RenderResources;
 
 function rig(loadResources: () => Promise<RenderResources> = () => Promise.resolve(RESOURCES)) {
@@ -58,6 +60,7 @@ afterEach(() => jest.useRealTimers());
 test("a worker that dies is said with its job, replaced, and told all that the one before knew", async () => {
   const { pool, workers, outcomes, render } = rig();
   pool.setDecoding("graphics");
+  pool.setPlaces(PLACES);
   render(1);
   workers[0]!.die("out of memory");
   expect(outcomes).toEqual([
@@ -68,8 +71,9 @@ test("a worker that dies is said with its job, replaced, and told all that the o
   render(2);
   await jest.advanceTimersByTimeAsync(1000);
   expect(workers).toHaveLength(2);
-  expect(workers[1]!.names.sort()).toEqual(["decoding", "init", "render"]);
+  expect(workers[1]!.names.sort()).toEqual(["decoding", "init", "places", "render"]);
   expect(workers[1]!.calls).toContainEqual(["decoding", "graphics"]);
+  expect(workers[1]!.calls).toContainEqual(["places", PLACES]);
 });
 
 test("a worker whose WebAssembly broke off is replaced, though it still answers", async () => {

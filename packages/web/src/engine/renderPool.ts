@@ -1,6 +1,7 @@
 import type { Bytes, DecodeDevice, GraphicsChoice, Milliseconds } from "@kinetocache/core";
 import * as Comlink from "comlink";
 import { reasonOf } from "./helper";
+import type { MediaPlaces } from "./media/mediaBytes";
 import type { BakeTask, FrameRenderer, RenderOutcome, RenderTask, Scene } from "./protocol/rendering";
 import type { RenderResources } from "./resources";
 
@@ -153,6 +154,7 @@ export class RenderPool {
   private scene: Scene | undefined;
   private graphics: GraphicsChoice | undefined;
   private decoding: DecodeDevice = "processor";
+  private places: MediaPlaces = {};
   private resources: Promise<RenderResources> | undefined;
   private readonly cancel = new Int32Array(new SharedArrayBuffer(4 * MOST_WORKERS)).fill(-1);
 
@@ -201,6 +203,12 @@ export class RenderPool {
     this.tell((renderer) => renderer.setDecoding(on));
   }
 
+  /** Where the files of clips lie, from the next frame on. */
+  setPlaces(places: MediaPlaces): void {
+    this.places = places;
+    this.tell((renderer) => renderer.setPlaces(places));
+  }
+
   /** The device for frames of the graphics renderer, from the next one on. */
   setGraphics(choice: GraphicsChoice): void {
     if (choice === this.graphics) return;
@@ -240,7 +248,7 @@ export class RenderPool {
   }
 
   private greet(renderer: FrameRenderer, slot: number): void {
-    const { cancel, scene, graphics, decoding } = this;
+    const { cancel, scene, graphics, decoding, places } = this;
     this.resources ??= this.loadResources();
     this.resources.then(
       (resources) => tell(renderer, () => renderer.init({ ...resources, cancel, slot })),
@@ -251,6 +259,7 @@ export class RenderPool {
       },
     );
     tell(renderer, () => renderer.setDecoding(decoding));
+    tell(renderer, () => renderer.setPlaces(places));
     if (graphics) tell(renderer, () => renderer.setGraphics(graphics));
     if (scene) tell(renderer, () => renderer.setScene(scene));
   }

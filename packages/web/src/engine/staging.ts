@@ -1,12 +1,14 @@
-import { workingBuffers, type Bake, type Milliseconds } from "@kinetocache/core";
+import { mediaFilesOf, workingBuffers, type Bake, type Milliseconds } from "@kinetocache/core";
 import { dequal } from "dequal";
 import type { GraphicsFault } from "./devices";
 import { evictionContext } from "./evictionContext";
 import { isOfFrame } from "./jobTable";
+import type { MediaPlaces } from "./media/mediaBytes";
 import type { Parts } from "./parts";
 import type { PreviewTimeline } from "./previewTimeline";
 import type { Command, Comparison, LayerChoices, PreviewSettings } from "./protocol/command";
 import type { CacheChange } from "./protocol/event";
+import type { LostMedia } from "./protocol/rendering";
 import { takeTerms } from "./tradeOffs";
 import { courseOf } from "./trial";
 
@@ -91,6 +93,23 @@ export class Staging {
     this.rebuild();
   }
 
+  setPlaces(places: MediaPlaces): void {
+    const { media, pool, stage } = this.engine;
+    media.set(places);
+    pool.setPlaces(places);
+    if (stage.document && mediaFilesOf(stage.document).length > 0) this.rebuild();
+  }
+
+  /** A file cannot be read: clips of it show nothing from now on, and it is said. */
+  loseMedia(lost: LostMedia): void {
+    const { disk, emit, media, player } = this.engine;
+    if (!media.lose(lost)) return;
+    player.endTake();
+    emit({ kind: "notice", text: `${lost.reason}. Its layers show nothing until it can be read.` });
+    if (lost.serverGone) void disk.refresh();
+    this.rebuild();
+  }
+
   compare(comparison: Comparison | undefined): void {
     const { onShow, stage } = this.engine;
     if (stage.compare(comparison)) onShow.expire();
@@ -104,6 +123,7 @@ export class Staging {
     if (!document || !choices.chosen) return;
     const before = stage.timeline;
     const isNew = before?.document.id !== document.id;
+    choices.missing = this.engine.media.missingIn(document);
     pool.setScene({ document, bakes, unreadable });
     this.untold = undefined;
     stage.build(choices.quality(devices));
@@ -154,11 +174,14 @@ export class Staging {
     emit({ kind: "cacheChange", change });
   }
 
-  /** Baked pictures that could not be read while the server was gone are tried again when it is back. */
+  /** Baked pictures and clips that could not be read while the server was gone are tried again when it is back. */
   noteServer(): void {
-    const { disk, stage } = this.engine;
+    const { disk, media, stage } = this.engine;
     const isGone = disk.state.kind === "unreachable";
-    if (this.serverWasGone && !isGone && stage.readAgain()) this.rebuild();
+    if (this.serverWasGone && !isGone) {
+      const isMediaBack = media.noteServer();
+      if (stage.readAgain() || isMediaBack) this.rebuild();
+    }
     this.serverWasGone = isGone;
   }
 

@@ -23,6 +23,7 @@ export function statusOf(engine: Desks, mode: Mode): Status | undefined {
     comparison,
     bakes: bakery.status,
     unreadable,
+    missing: engine.media.reasonsIn(timeline.document),
     disk: disk.state,
     notWorthStoring: disk.notWorth,
     readRate: disk.readRate,

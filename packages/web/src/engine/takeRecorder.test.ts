@@ -12,6 +12,7 @@ function recorder(residency = new Uint8Array(24)): TakeRecorder {
     settings: SETTINGS,
     layers: NO_LAYER_CHOICES,
     bakes: [],
+    missing: {},
     range,
     residency,
     expected: new Float32Array(24).fill(18),
@@ -89,7 +90,7 @@ test("what rendering was expected to take is said only where it was known of eac
   const rendered = (...frames: number[]) => {
     const take = new TakeRecorder({
       ...{ document: moving(), settings: SETTINGS, layers: NO_LAYER_CHOICES, bakes: [], range, startMs: 0 },
-      ...{ residency: new Uint8Array(4), expected },
+      ...{ missing: {}, residency: new Uint8Array(4), expected },
     });
     for (const frame of frames) take.rendered(frame, { ms: 50, costs: [] });
     return take.finish().renderedFrames;

@@ -30,6 +30,8 @@ export interface TakeRun {
   readonly layers: LayerChoices;
   /** Why the chosen graphics device does not render, where it does not. */
   readonly graphicsFault?: string;
+  /** Why files cannot be read, by their fingerprints. */
+  readonly missing: Readonly<Record<string, string>>;
   readonly range: FrameRange;
   readonly residency: Uint8Array;
   /** What each frame of the composition is expected to cost when the take begins; 0 where nothing is known. */
@@ -117,6 +119,7 @@ export class TakeRecorder {
       layerMs: layerMs.sort((a, b) => b.ms - a.ms),
       ...(rendered === 0 ? {} : { renderedFrames: { frames: rendered, meanMs: ms / rendered, ...ofThem } }),
       heldAtStart: this.heldAtStart,
+      missing: this.run.missing,
       ...(this.graphicsFault === undefined ? {} : { graphicsFault: this.graphicsFault }),
     };
   }

@@ -19,7 +19,8 @@ export function previewQuality(
 ): RenderSettings {
   if (!settings.tradeOffs) return { ...FULL_QUALITY, renderer };
   const { fraction, effects, motionBlur } = settings;
-  return { fraction, effects, motionBlur, solo: layers.solo, effectsOff: layers.effectsOff, renderer };
+  const { solo, effectsOff } = layers;
+  return { fraction, effects, motionBlur, solo, effectsOff, missing: [], renderer };
 }
 
 /** Which trade-offs change the picture with these settings. */
@@ -36,8 +37,8 @@ export function tradeOffsInForce(settings: PreviewSettings, layers: LayerChoices
 }
 
 /** Whether frames made this way can be asked for again when the composition is opened the next time. */
-export function isLasting({ solo, effectsOff }: RenderSettings): boolean {
-  return solo.length === 0 && effectsOff.length === 0;
+export function isLasting({ solo, effectsOff, missing }: RenderSettings): boolean {
+  return solo.length === 0 && effectsOff.length === 0 && missing.length === 0;
 }
 
 const sorted = (names: readonly string[]) => [...names].sort();

@@ -1,13 +1,19 @@
 import {
+  applyEdit,
   DEPTHS,
   LARGEST_SIDE,
   LONGEST_NAME,
+  mainComposition,
   MOST_FRAMES,
   NAMED_RATES,
   newDocument,
+  newMediaLayer,
   parseLength,
   parseRate,
+  rateName,
   type Depth,
+  type Document,
+  type ReferencedClip,
 } from "@kinetocache/core";
 import { joiResolver } from "@hookform/resolvers/joi";
 import Joi from "joi";
@@ -17,6 +23,7 @@ import Form from "react-bootstrap/Form";
 import Modal from "react-bootstrap/Modal";
 import { useForm } from "react-hook-form";
 import { addDocument } from "../data/documents";
+import { clipId } from "../data/media";
 import { useWorkspace } from "../data/workspace";
 import "./NewComposition.css";
 
@@ -70,15 +77,32 @@ const schema = Joi.object<Typed>({
 });
 
 interface NewCompositionProps {
+  /** A clip that it is made of: it begins with its size, rate and length. */
+  readonly of?: ReferencedClip;
   readonly onClose: () => void;
 }
 
+const EMPTY: Typed = { name: "", width: 1920, height: 1080, rate: "24", length: "00:00:10:00", depth: "8-bit" };
+
+function madeOf({ file, width, height, rate, duration }: ReferencedClip): Typed {
+  const name = file.name.replace(/\.[^.]*$/, "").slice(0, LONGEST_NAME);
+  const exact = `${rate.numerator}/${rate.denominator}`;
+  const named = Object.hasOwn(NAMED_RATES, rateName(rate)) ? rateName(rate) : exact;
+  return { name, width, height, rate: named, length: `${duration} frames`, depth: "8-bit" };
+}
+
+function withClip(document: Document, clip: ReferencedClip): Document {
+  const asset = clipId(document, clip);
+  const layer = newMediaLayer("clip", asset, clip, clip.file.name, mainComposition(document));
+  return applyEdit(document, { kind: "layerAdded", layer, assets: { [asset]: clip } });
+}
+
 /** Asks what a new composition is like, makes it and opens it. */
-export default function NewComposition({ onClose }: NewCompositionProps) {
+export default function NewComposition({ of, onClose }: NewCompositionProps) {
   const { openDocument, notify } = useWorkspace();
   const id = useId();
   const { register, handleSubmit, formState, watch } = useForm<Typed>({
-    defaultValues: { name: "", width: 1920, height: 1080, rate: "24", length: "00:00:10:00", depth: "8-bit" },
+    defaultValues: of ? madeOf(of) : EMPTY,
     resolver: joiResolver(schema),
     mode: "onTouched",
   });
@@ -86,7 +110,8 @@ export default function NewComposition({ onClose }: NewCompositionProps) {
   const make = handleSubmit(async ({ depth, rate: rateText, length, ...made }) => {
     const rate = parseRate(rateText)!;
     try {
-      const stored = await addDocument(newDocument({ ...made, rate, duration: parseLength(length, rate)! }, depth));
+      const empty = newDocument({ ...made, rate, duration: parseLength(length, rate)! }, depth);
+      const stored = await addDocument(of ? withClip(empty, of) : empty);
       await openDocument(stored.id);
       onClose();
     } catch (error) {

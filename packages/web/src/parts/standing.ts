@@ -23,12 +23,15 @@ export function useStanding(): Standing | undefined {
   const range = useEngine((engine) => engine.status?.range);
   const outlook = useEngine((engine) => engine.outlook);
   const take = useLiveQuery(() => database.takes.where("document.id").equals(document.id).last(), [document.id]);
+  const missing = useEngine((engine) => engine.status?.missing);
   const isCompared = take !== undefined;
   const state = useMemo(() => (isCompared ? documentKey(document) : undefined), [document, isCompared]);
   if (!timeline || !range || timeline.costs.length !== composition.duration) return undefined;
   const figures = sumUp(timeline, range, frameBudgetMs(composition.rate));
   const isSame =
-    take !== undefined && state !== undefined && playedTheSame(take, { state, settings, layers, bakes, range });
+    take !== undefined &&
+    state !== undefined &&
+    playedTheSame(take, { state, settings, layers, bakes, range, missing: missing ?? {} });
   const summary = isSame && speaksForNow(take, figures) ? take.summary : undefined;
   const rate = rateName(composition.rate);
   return {

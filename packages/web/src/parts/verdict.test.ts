@@ -7,7 +7,7 @@ import { answerOf, detailOf, playedTheSame, speaksForNow, type Present } from ".
 const realTime = { frames: 240, onTimeShare: 1, skipped: 0, late: 0, reachedRate: 24 } as TakeSummary;
 const slow = { ...realTime, onTimeShare: 0.31, skipped: 150, late: 16, reachedRate: 9 };
 const range = { in: 0, out: 240 };
-const present: Present = { state: "a", settings: SETTINGS, layers: NO_LAYER_CHOICES, bakes: [], range };
+const present: Present = { state: "a", settings: SETTINGS, layers: NO_LAYER_CHOICES, bakes: [], range, missing: {} };
 
 function take(change: Partial<StoredTake> = {}): StoredTake {
   return {
@@ -38,8 +38,10 @@ test("solo, effects left out, a bake, settings, the range or an edit make it a t
     { settings: { ...SETTINGS, memoryBudgetBytes: SETTINGS.memoryBudgetBytes / 2 } },
     { range: { in: 0, out: 100 } },
     { state: "b" },
+    { missing: { f: "reel.mp4 was not found" } },
   ];
   for (const other of others) expect(playedTheSame(take(), { ...present, ...other })).toBe(false);
+  expect(playedTheSame(take({ missing: { f: "reel.mp4 was not found" } }), present)).toBe(false);
   expect(playedTheSame(take({ baked: ["sky"] }), present)).toBe(false);
   expect(playedTheSame(take({ baked: ["sky"] }), { ...present, bakes: [bake as Bake] })).toBe(true);
 });

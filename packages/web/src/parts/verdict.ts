@@ -46,6 +46,8 @@ export interface Present {
   readonly layers: LayerChoices;
   readonly bakes: readonly Bake[];
   readonly range: FrameRange;
+  /** Files that cannot be read, by their fingerprints. */
+  readonly missing: Readonly<Record<string, string>>;
 }
 
 const sorted = (names: readonly string[]) => [...names].sort();
@@ -53,13 +55,14 @@ const sorted = (names: readonly string[]) => [...names].sort();
 const NO_CHOICES = { solo: [], effectsOff: [] };
 
 /** Whether a take played what would be played now, under the same settings. */
-export function playedTheSame(take: StoredTake, { state, settings, layers, bakes, range }: Present): boolean {
+export function playedTheSame(take: StoredTake, { state, settings, layers, bakes, range, missing }: Present): boolean {
   const baked = bakes.filter(({ complete, enabled }) => complete && enabled).map(({ target }) => target.layer ?? "");
   return (
     take.document.state === state &&
     dequal(take.range, range) &&
     dequal(takeTerms(take.settings, take.layers ?? NO_CHOICES), takeTerms(settings, layers)) &&
-    dequal(sorted(take.baked ?? []), sorted(baked))
+    dequal(sorted(take.baked ?? []), sorted(baked)) &&
+    dequal(sorted(Object.keys(take.missing ?? {})), sorted(Object.keys(missing)))
   );
 }
 

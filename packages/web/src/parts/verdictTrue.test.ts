@@ -97,7 +97,7 @@ class Session {
     const { range } = rig.status;
     const figures = sumUp(rig.last("timeline").data, range, frameBudgetMs(mainComposition(document).rate));
     const layers = { solo: this.solo, effectsOff: [], marked: [], pinned: [] };
-    const present = { state: documentKey(document), settings, layers, bakes: [], range };
+    const present = { state: documentKey(document), settings, layers, bakes: [], range, missing: {} };
     const isOfNow =
       last !== undefined && playedTheSame(last as StoredTake, present) && speaksForNow(last as StoredTake, figures);
     return answerOf(figures, isOfNow ? last.summary : undefined, rig.all("outlook").at(-1)?.outlook?.summary, "24");

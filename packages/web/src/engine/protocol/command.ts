@@ -15,6 +15,7 @@ import type {
   RenderDevice,
 } from "@kinetocache/core";
 import type { MeasuredForms } from "../diskStore";
+import type { MediaPlaces } from "../media/mediaBytes";
 import type { CostRecord } from "../frameCosts";
 
 /** When rendered frames are written to disk. */
@@ -102,6 +103,8 @@ export type Command =
   | { readonly kind: "storeAs"; readonly forms: MeasuredForms }
   /** Share of the time in which render workers had the processor lately, above 0 to 1; less while others take it. */
   | { readonly kind: "contention"; readonly share: number }
+  /** Where the files of clips lie; what could not be had is tried again. */
+  | { readonly kind: "media"; readonly places: MediaPlaces }
   /** What is chosen for single layers of the open composition. */
   | { readonly kind: "layers"; readonly layers: LayerChoices }
   | { readonly kind: "bakes"; readonly bakes: readonly Bake[] }

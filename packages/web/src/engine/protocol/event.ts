@@ -99,6 +99,8 @@ export interface Status {
   readonly bakes: readonly BakeStatus[];
   /** Names of baked pictures that cannot be read. */
   readonly unreadable: readonly string[];
+  /** Why files of clips cannot be read, by their fingerprints. */
+  readonly missing: Readonly<Record<string, string>>;
   /** Filling that was asked for by hand. */
   readonly orders: readonly FillOrder[];
   readonly disk: DiskState;
@@ -177,6 +179,8 @@ export interface MeasuredTake {
   readonly heldAtStart: { readonly memory: number; readonly disk: number };
   /** Why a chosen graphics device did not render all of it. */
   readonly graphicsFault?: string;
+  /** Why files could not be read, so that their layers showed nothing, by fingerprint; none in earlier releases. */
+  readonly missing?: Readonly<Record<string, string>>;
   /** What each frame of the range costs, as it was known at the end, and whether that was measured. */
   readonly costs?: Float32Array;
   readonly measured?: Uint8Array;

@@ -13,6 +13,7 @@ import type {
   RendererClass,
   StoredFrame,
 } from "@kinetocache/core";
+import type { MediaPlaces } from "../media/mediaBytes";
 import type { RenderResources } from "../resources";
 
 /** What a render worker needs once. */
@@ -36,6 +37,8 @@ export interface FrameRenderer {
   giveUp(reason: string): void | Promise<void>;
   setScene(scene: Scene): void | Promise<void>;
   setDecoding(on: DecodeDevice): void | Promise<void>;
+  /** Where the files of clips lie. */
+  setPlaces(places: MediaPlaces): void | Promise<void>;
   /** The device for frames of the graphics renderer. */
   setGraphics(choice: GraphicsChoice): void | Promise<void>;
   render(job: number, task: RenderTask): Promise<RenderOutcome>;
@@ -123,7 +126,14 @@ export type RenderOutcome =
       readonly stoppedMs?: Milliseconds;
     } & Lent)
   /** `ended` when the worker is of no use afterwards: it could not start, or its WebAssembly broke off in the middle. */
-  | ({ readonly kind: "failed"; readonly job: number; readonly reason: string; readonly ended: boolean } & Lent)
+  | ({
+      readonly kind: "failed";
+      readonly job: number;
+      readonly reason: string;
+      readonly ended: boolean;
+      /** The file that could not be had, where that is why. */
+      readonly lost?: LostMedia;
+    } & Lent)
   /** A stored picture that was to be drawn is missing or altered; or all are, as while the server is gone. */
   | ({
       readonly kind: "unreadable";
@@ -134,6 +144,14 @@ export type RenderOutcome =
     } & Lent)
   /** The graphics device cannot render this; the processor may. `lost` when it is gone altogether. */
   | ({ readonly kind: "noGraphics"; readonly job: number; readonly reason: string; readonly lost: boolean } & Lent);
+
+/** A file that clips are of, and that cannot be read. */
+export interface LostMedia {
+  readonly fingerprint: string;
+  readonly reason: string;
+  /** Whether that is so because the server does not answer. */
+  readonly serverGone: boolean;
+}
 
 /** What rendering a branch took. */
 interface BranchTiming {

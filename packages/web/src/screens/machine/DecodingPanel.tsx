@@ -6,7 +6,7 @@ import Table from "react-bootstrap/Table";
 import { useHardwareCodecs } from "../../data/graphics";
 import { measureDecoding, useTrial } from "../../data/trials";
 import { useWorkspace } from "../../data/workspace";
-import { largestClip, type DecodeResult } from "../../engine/clip/decoding";
+import { largestClip, type DecodeResult } from "../../engine/media/decoding";
 import { agoText, rateText } from "../../parts/format";
 
 const NAMES: Readonly<Record<DecodeDevice, string>> = { processor: "Processor", graphics: "Graphics device" };

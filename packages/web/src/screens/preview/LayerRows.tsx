@@ -58,6 +58,8 @@ interface LayerRowProps {
   readonly marked: boolean;
   readonly pinned: boolean;
   readonly effectsOff: boolean;
+  /** Why the file that it shows cannot be read. */
+  readonly lost: string | undefined;
   readonly onSelect: (layer: string) => void;
   /** How its bake stands; undefined without one. */
   readonly bake: string | undefined;
@@ -81,6 +83,7 @@ const LayerRow = memo(function LayerRow({
   marked,
   pinned,
   effectsOff,
+  lost,
   bake,
   onSelect,
   onBake,
@@ -88,7 +91,8 @@ const LayerRow = memo(function LayerRow({
   edit,
 }: LayerRowProps) {
   const once = onceMs ? `and ${msText(onceMs)} once, for what stays the same in every frame` : undefined;
-  const about = effectsOff && layer.effects.length > 0 ? "effects off in the preview" : summary(layer);
+  const shownAs = effectsOff && layer.effects.length > 0 ? "effects off in the preview" : summary(layer);
+  const about = lost ?? shownAs;
   return (
     <li
       className={`layer-row ${selected ? "is-selected" : ""} ${shown ? "" : "is-off"}`}
@@ -111,7 +115,7 @@ const LayerRow = memo(function LayerRow({
         onClick={() => onSelect(layer.id)}
       >
         <strong>{layer.name}</strong>
-        <span>{about}</span>
+        <span className={lost === undefined ? undefined : "layer-lost"}>{about}</span>
       </button>
       <span className="layer-toggles">
         <Button
@@ -206,7 +210,7 @@ function useBakedLayers(): ReadonlyMap<string, string> {
 
 /** Each layer's own share of the cost at the playhead, in the order of cost or of stacking. */
 export function LayerRows({ selected, onSelect, onBake }: LayerRowsProps) {
-  const { composition, edit, layers, choose } = useWorkspace();
+  const { document, composition, edit, layers, choose } = useWorkspace();
   const latest = useRef(layers);
   useEffect(() => {
     latest.current = layers;
@@ -234,6 +238,11 @@ export function LayerRows({ selected, onSelect, onBake }: LayerRowsProps) {
     const held = shown === "range" ? timeline.residency.subarray(range.in, range.out) : [timeline.residency[playhead]];
     return held.every((tiers) => tiers !== 0);
   });
+  const missing = useEngine((state) => state.status?.missing);
+  const lostOf = ({ source }: Layer): string | undefined => {
+    const asset = source.kind === "clip" ? document.assets[source.parameters.asset as string] : undefined;
+    return asset?.kind === "clip" && asset.file ? missing?.[asset.file.fingerprint] : undefined;
+  };
   const isSolo = composition.layers.some(({ id, enabled }) => enabled && layers.solo.includes(id));
 
   const scroller = useRef<HTMLDivElement>(null);
@@ -290,6 +299,7 @@ export function LayerRows({ selected, onSelect, onBake }: LayerRowsProps) {
                 marked={layers.marked.includes(layer.id)}
                 pinned={layers.pinned.includes(layer.id)}
                 effectsOff={layers.effectsOff.includes(layer.id)}
+                lost={lostOf(layer)}
                 onSelect={onSelect}
                 bake={baked.get(layer.id)}
                 onBake={onBake}

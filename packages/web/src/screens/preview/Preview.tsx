@@ -10,6 +10,7 @@ import { BakePanel } from "./BakePanel";
 import { CachePanel } from "./CachePanel";
 import { LayerPanel } from "./LayerPanel";
 import { LayerRows } from "./LayerRows";
+import { MediaPanel } from "./MediaPanel";
 import { Terrain } from "./Terrain";
 import { TradeOffs, TradeOffSwitch } from "./TradeOffs";
 import { Transport } from "./Transport";
@@ -91,6 +92,7 @@ const TABS = [
   ["trade-offs", "Trade-offs"],
   ["cache", "Cache"],
   ["layer", "Layer"],
+  ["media", "Media"],
   ["waste", "Waste"],
   ["bakes", "Bakes"],
 ] as const;
@@ -144,6 +146,9 @@ export function Preview() {
             </Tab.Pane>
             <Tab.Pane eventKey="layer" transition={false}>
               <LayerPanel layer={layer} />
+            </Tab.Pane>
+            <Tab.Pane eventKey="media" transition={false}>
+              <MediaPanel active={tab === "media"} onAdded={setSelected} />
             </Tab.Pane>
             <Tab.Pane eventKey="waste" transition={false}>
               <WastePanel active={tab === "waste"} />

@@ -21,9 +21,11 @@ import "./Storage.css";
 
 /** Bytes and rate of the clips that a document brings along. Base64 takes four characters for three bytes. */
 function mediaOf(document: Document): { readonly bytes: number; readonly rate: number } {
-  const clips = Object.values(document.assets).flatMap((asset) =>
-    asset.kind === "clip" ? [{ bytes: (asset.base64.length * 3) / 4, frames: asset.duration, rate: asset.rate }] : [],
-  );
+  const clips = Object.values(document.assets).flatMap((asset) => {
+    if (asset.kind !== "clip") return [];
+    const bytes = asset.file?.bytes ?? (asset.base64!.length * 3) / 4;
+    return [{ bytes, frames: asset.duration, rate: asset.rate }];
+  });
   return { bytes: clips.reduce((sum, { bytes }) => sum + bytes, 0), rate: mediaRate(clips) };
 }
 

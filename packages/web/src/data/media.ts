@@ -1,0 +1,114 @@
+import {
+  mediaFilesOf,
+  type Document,
+  type ListedMedia,
+  type MediaFile,
+  type MediaListing,
+  type ReferencedClip,
+} from "@kinetocache/core";
+import * as Comlink from "comlink";
+import { liveQuery } from "dexie";
+import { useLiveQuery } from "dexie-react-hooks";
+import { useEffect } from "react";
+import useSWR, { type SWRResponse } from "swr";
+import { Helper } from "../engine/helper";
+import type { ProbedClip } from "../engine/media/clipProbe";
+import type { MediaPlace, MediaPlaces } from "../engine/media/mediaBytes";
+import type { ClipReader } from "./clips.worker";
+import { database } from "./database";
+import { send } from "./engineStore";
+import { read, type RequestError } from "./server";
+
+/** Clips are read aside: the tables of a long one take a while. */
+const clipReader = new Helper(
+  "The worker that reads clips",
+  () => new Worker(new URL("./clips.worker.ts", import.meta.url), { type: "module" }),
+  (running) => ({ ...running, remote: Comlink.wrap<ClipReader>(running.worker) }),
+);
+
+const MEDIA = "/api/media";
+
+/** What lies in the folders of source media, looked for anew when a screen asks. */
+export function useMediaListing(): SWRResponse<MediaListing, RequestError> {
+  return useSWR<MediaListing, RequestError>(MEDIA, read, { revalidateOnFocus: false, keepPreviousData: true });
+}
+
+const placeOf = ({ location, path, bytes, modifiedMs }: ListedMedia): MediaPlace => ({
+  location,
+  path,
+  bytes,
+  modifiedMs,
+});
+
+async function readPlaces(): Promise<MediaPlaces> {
+  const all = await database.media.toArray();
+  return Object.fromEntries(all.map(({ fingerprint, place }) => [fingerprint, place]));
+}
+
+/** Where files were found, followed. */
+export function useMediaPlaces(): MediaPlaces {
+  return useLiveQuery(readPlaces) ?? {};
+}
+
+/** The engine is told where files lie before a composition is opened, and whenever that changes. */
+export async function tellPlaces(): Promise<void> {
+  send({ kind: "media", places: await readPlaces() });
+}
+
+export function useToldPlaces(): void {
+  useEffect(() => {
+    const watch = liveQuery(readPlaces).subscribe((places) => send({ kind: "media", places }));
+    return () => watch.unsubscribe();
+  }, []);
+}
+
+async function keepPlace({ fingerprint, name }: MediaFile, place: MediaPlace): Promise<void> {
+  await database.media.put({ fingerprint, name, place });
+}
+
+/** Reads what a listed file is, and keeps where it lies. @throws Error that says what is wrong with it */
+export async function bringIn(listed: ListedMedia): Promise<ProbedClip> {
+  const place = placeOf(listed);
+  const probed = await clipReader.ask(({ remote }) => remote.probe(place));
+  await keepPlace(probed.clip.file, place);
+  return probed;
+}
+
+/** The id under which a document has a clip, or a free one that is made for it. */
+export function clipId({ assets }: Pick<Document, "assets">, { file }: ReferencedClip): string {
+  const known = Object.entries(assets).find(
+    ([, one]) => one.kind === "clip" && one.file?.fingerprint === file.fingerprint,
+  );
+  return known ? known[0] : `clip-${file.fingerprint}`;
+}
+
+/**
+ * Looks for files of a document in all folders of source media: by size, then by content, those of the same name first.
+ * @param wanted fingerprints of those that are looked for
+ * @returns names of those that were found @throws RequestError
+ */
+export async function findMedia(document: Document, wanted: readonly string[]): Promise<readonly string[]> {
+  const { files } = await read<MediaListing>(MEDIA);
+  const found: string[] = [];
+  for (const file of mediaFilesOf(document).filter(({ fingerprint }) => wanted.includes(fingerprint))) {
+    const isNamed = ({ path }: ListedMedia) => path.endsWith(file.name);
+    const candidates = files.filter(({ bytes }) => bytes === file.bytes);
+    candidates.sort((a, b) => Number(isNamed(b)) - Number(isNamed(a)));
+    const place = await firstOf(candidates.map(placeOf), file.fingerprint);
+    if (!place) continue;
+    await keepPlace(file, place);
+    found.push(file.name);
+  }
+  // What could not be read is tried again where it was, too.
+  await tellPlaces();
+  return found;
+}
+
+async function firstOf(places: readonly MediaPlace[], fingerprint: string): Promise<MediaPlace | undefined> {
+  for (const place of places) {
+    // One that cannot be read is not the one.
+    const found = await clipReader.ask(({ remote }) => remote.fingerprint(place)).catch(() => undefined);
+    if (found === fingerprint) return place;
+  }
+  return undefined;
+}

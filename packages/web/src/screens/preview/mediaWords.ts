@@ -1,0 +1,81 @@
+import {
+  rateName,
+  timecode,
+  type Document,
+  type ListedMedia,
+  type MediaFile,
+  type ReferencedClip,
+} from "@kinetocache/core";
+import type { MediaPlaces } from "../../engine/media/mediaBytes";
+import { bytesText } from "../../parts/format";
+
+/** A file that a composition refers to, in words. */
+export interface MediaRow {
+  /** Id of the asset. */
+  readonly asset: string;
+  readonly file: MediaFile;
+  readonly uses: string;
+  readonly facts: string;
+  readonly where: string;
+  /** Why it cannot be read. */
+  readonly fault: string | undefined;
+}
+
+/** Layers of all compositions that show an asset. */
+function usesOf({ compositions }: Document, asset: string): number {
+  const layers = Object.values(compositions).flatMap((one) => one.layers);
+  return layers.filter(({ source }) => source.kind === "clip" && source.parameters.asset === asset).length;
+}
+
+function factsOf({ width, height, rate, duration, file }: ReferencedClip): string {
+  const group = file.group === 1 ? "all key frames" : file.group ? `key frame every ${file.group}` : "one key frame";
+  return [
+    `${width}×${height}`,
+    `${rateName(rate)} fps`,
+    `${duration.toLocaleString("en")} fr`,
+    timecode(duration, rate),
+    file.codec,
+    group,
+    bytesText(file.bytes),
+  ].join(" · ");
+}
+
+/**
+ * Files of a document in the order of their names.
+ * @param missing why files cannot be read, by fingerprint @param folders those that are registered
+ */
+export function mediaRows(
+  document: Document,
+  missing: Readonly<Record<string, string>>,
+  places: MediaPlaces,
+  folders: readonly { readonly id: string; readonly folder: string }[],
+): MediaRow[] {
+  const rows = Object.entries(document.assets).flatMap(([asset, clip]): MediaRow[] => {
+    if (clip.kind !== "clip" || !clip.file) return [];
+    const { fingerprint } = clip.file;
+    const place = places[fingerprint];
+    const folder = folders.find(({ id }) => id === place?.location)?.folder;
+    const uses = usesOf(document, asset);
+    return [
+      {
+        asset,
+        file: clip.file,
+        uses: uses === 0 ? "not shown" : uses === 1 ? "1 layer" : `${uses} layers`,
+        facts: factsOf(clip),
+        where: place ? `${folder ?? ""}/${place.path}` : "",
+        fault: missing[fingerprint],
+      },
+    ];
+  });
+  return rows.sort((a, b) => (a.file.name < b.file.name ? -1 : 1));
+}
+
+/** Clips whose path has all words that were typed, whatever their case. */
+export function clipsMatching(files: readonly ListedMedia[], typed: string): readonly ListedMedia[] {
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  if (words.length === 0) return files;
+  return files.filter(({ path }) => {
+    const plain = path.toLowerCase();
+    return words.every((word) => plain.includes(word));
+  });
+}
