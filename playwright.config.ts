@@ -3,8 +3,8 @@ import { defineConfig } from "@playwright/test";
 export default defineConfig({
   testDir: "e2e",
   outputDir: "test-results",
-  // A test waits for what is to come, however long it takes beside another one.
-  workers: 2,
+  // The tests measure playback: one at a time, so that they do not slow each other down.
+  workers: 1,
   timeout: 420_000,
   expect: { timeout: 120_000 },
   reporter: [["list"], ["json", { outputFile: "test-results/e2e.json" }]],

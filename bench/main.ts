@@ -32,6 +32,7 @@ import { writesAtCap } from "./eviction";
 import { exportRate } from "./export";
 import { reachabilityMs } from "./reach";
 import { foreignPictures } from "./foreign";
+import { largeClipOpen, serverRangeRead } from "./media";
 import { hitShare, hitShareJumps, hitShareScrub } from "./hitShare";
 import { unsafeActs } from "./safety";
 import { costRepeat, fillEstimate, memoryAfterSwitchMs } from "./truth";
@@ -74,6 +75,8 @@ const TIMED: Readonly<Record<string, Measure>> = {
   ledgerScrollFrameMs,
   exportRate,
   reachabilityMs,
+  largeClipOpen,
+  serverRangeRead,
 };
 
 /** What is counted or compared, whatever else the machine does meanwhile; what takes longest first. */

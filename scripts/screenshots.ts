@@ -1,8 +1,9 @@
 // Takes the pictures in docs/screenshots from the demo compositions. Run with: npm run screenshots
-import { mkdtemp, rm } from "node:fs/promises";
+import { mkdir, mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { chromium, type Page } from "@playwright/test";
+import { parseDocumentText, type EmbeddedClip } from "@kinetocache/core";
 import { startServer } from "@kinetocache/server";
 import { builtPages } from "../packages/server/src/pages";
 import config from "../playwright.config";
@@ -74,6 +75,29 @@ await picture("new-composition");
 await page.keyboard.press("Escape");
 await page.waitForTimeout(5000);
 await page.getByRole("button", { name: "Undo" }).click();
+// A clip of the demo as it would lie in a folder of its own.
+const reels = path.join(folder, "Flyway reels/roost");
+await mkdir(reels, { recursive: true });
+const demo = parseDocumentText(await readFile("demo/compositions/ringing-station.json", "utf8"));
+const camera = demo.assets["nest-camera"] as EmbeddedClip;
+await writeFile(path.join(reels, "nest camera.webm"), Buffer.from(camera.base64, "base64"));
+await page.getByRole("tab", { name: "Media" }).click();
+await page.getByRole("textbox", { name: "Folder with clips" }).fill(path.join(folder, "Flyway reels"));
+await page.getByRole("button", { name: "Register this folder" }).click();
+await page.getByRole("button", { name: "Make a composition of nest camera.webm" }).click();
+await page.getByRole("button", { name: "Make the composition" }).click();
+await says("all 150 frames in memory");
+await page.waitForTimeout(6000);
+await picture("media");
+await page.getByRole("button", { name: /choose another/ }).click();
+await page.getByRole("button", { name: "Remove nest camera" }).click();
+await page.getByRole("button", { name: /choose another/ }).click();
+await page
+  .getByRole("button", { name: /^Night Roost/ })
+  .last()
+  .click();
+await says("in memory");
+await page.getByRole("button", { name: /^Reed line/ }).click();
 await type("Exposure", "-0.3");
 await page.getByRole("link", { name: "Takes" }).click();
 await page.waitForSelector(".recharts-line", { state: "attached" });

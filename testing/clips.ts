@@ -17,11 +17,13 @@ interface Made {
   /** As ffmpeg takes it, such as `24000/1001`. */
   readonly rate: string;
   readonly seconds: number;
+  /** Whether it is as hard to code as a camera's pictures are. */
+  readonly noisy?: boolean;
 }
 
 /** Makes a clip in which every frame differs. @throws Error with what ffmpeg said */
-export function makeClip(file: string, { coded, size, rate, seconds }: Made): void {
-  const picture = `testsrc=size=${size}:rate=${rate}:duration=${seconds}`;
+export function makeClip(file: string, { coded, size, rate, seconds, noisy = false }: Made): void {
+  const picture = `testsrc=size=${size}:rate=${rate}:duration=${seconds}${noisy ? ",noise=alls=12:allf=t" : ""}`;
   ffmpeg("-f", "lavfi", "-i", picture, ...ENCODERS[coded], file);
 }
 

@@ -23,7 +23,7 @@ import type { Sweeper } from "./sweeper";
 import type { Timekeeper } from "./timekeeper";
 import type { Wrap } from "./wrap";
 
-// Its stills and clips are in it.
+// Its stills are in it, and clips of earlier releases.
 const LARGEST_COMPOSITION = 4 * 2 ** 30;
 
 /** Checked by hand: there are hundreds of thousands of them. */

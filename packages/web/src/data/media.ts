@@ -7,6 +7,7 @@ import {
   type ReferencedClip,
 } from "@kinetocache/core";
 import * as Comlink from "comlink";
+import { dequal } from "dequal";
 import { liveQuery } from "dexie";
 import { useLiveQuery } from "dexie-react-hooks";
 import { useEffect } from "react";
@@ -50,14 +51,20 @@ export function useMediaPlaces(): MediaPlaces {
   return useLiveQuery(readPlaces) ?? {};
 }
 
-/** The engine is told where files lie before a composition is opened, and whenever that changes. */
+let told: MediaPlaces | undefined;
+
+/** Tells the engine where files lie; it tries again to read those that it could not. */
 export async function tellPlaces(): Promise<void> {
-  send({ kind: "media", places: await readPlaces() });
+  told = await readPlaces();
+  send({ kind: "media", places: told });
 }
 
+/** The engine hears of files that are brought in or found, in other tabs too. */
 export function useToldPlaces(): void {
   useEffect(() => {
-    const watch = liveQuery(readPlaces).subscribe((places) => send({ kind: "media", places }));
+    const watch = liveQuery(readPlaces).subscribe((places) => {
+      if (!dequal(places, told)) void tellPlaces();
+    });
     return () => watch.unsubscribe();
   }, []);
 }
@@ -71,6 +78,8 @@ export async function bringIn(listed: ListedMedia): Promise<ProbedClip> {
   const place = placeOf(listed);
   const probed = await clipReader.ask(({ remote }) => remote.probe(place));
   await keepPlace(probed.clip.file, place);
+  // Before the composition that shows it.
+  await tellPlaces();
   return probed;
 }
 

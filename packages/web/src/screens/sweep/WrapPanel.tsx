@@ -1,4 +1,11 @@
-import type { GatheredState, Original, Relinked, WrapState } from "@kinetocache/core";
+import {
+  currentDocument,
+  mediaFilesOf,
+  type GatheredState,
+  type Original,
+  type Relinked,
+  type WrapState,
+} from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
 import { joiResolver } from "@hookform/resolvers/joi";
 import Joi from "joi";
@@ -47,6 +54,8 @@ export function WrapPanel() {
   const [handed, setHanded] = useState<{ readonly id: string; readonly file: string }>();
   const composition = compositionOf(chosen);
   const file = composition === undefined ? chosen || undefined : handed?.id === composition ? handed.file : undefined;
+  const stored = compositions.find(({ id }) => id === composition);
+  const left = stored ? mediaFilesOf(currentDocument(stored.history)) : [];
   const found = useWrapState(file);
   // Until another project is known, what is known of the one before is still there.
   const state = found.data?.file === file ? found.data : undefined;
@@ -92,6 +101,13 @@ export function WrapPanel() {
           </optgroup>
         </Form.Select>
         {found.error && file !== undefined ? <p className="control-warning">{found.error.message}</p> : null}
+        {left.length > 0 ? (
+          <p className="control-warning">
+            {countText(left.length, "clip")} {left.length === 1 ? "stays" : "stay"} in{" "}
+            {left.length === 1 ? "its folder" : "their folders"} and {left.length === 1 ? "is" : "are"} not gathered:{" "}
+            {left.map(({ name }) => name).join(", ")}.
+          </p>
+        ) : null}
         {state ? <Wrapping key={file} state={state} isOpen={composition === document.id} /> : null}
       </section>
       <Reopen />
