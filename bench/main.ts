@@ -32,7 +32,7 @@ import { writesAtCap } from "./eviction";
 import { exportRate } from "./export";
 import { reachabilityMs } from "./reach";
 import { foreignPictures } from "./foreign";
-import { largeClipOpen, serverRangeRead } from "./media";
+import { serverRangeRead } from "./media";
 import { hitShare, hitShareJumps, hitShareScrub } from "./hitShare";
 import { unsafeActs } from "./safety";
 import { costRepeat, fillEstimate, memoryAfterSwitchMs } from "./truth";
@@ -75,7 +75,6 @@ const TIMED: Readonly<Record<string, Measure>> = {
   ledgerScrollFrameMs,
   exportRate,
   reachabilityMs,
-  largeClipOpen,
   serverRangeRead,
 };
 

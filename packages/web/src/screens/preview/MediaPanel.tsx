@@ -10,7 +10,7 @@ import { bringIn, clipId, findMedia, useMediaListing, useMediaPlaces } from "../
 import { registerFolder, useFolders, type FolderState } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import { FolderInput } from "../../parts/FolderInput";
-import { bytesText } from "../../parts/format";
+import { bytesText, countText } from "../../parts/format";
 import { fullPath } from "../../parts/pathFields";
 import { useRows } from "../../parts/rows";
 import { clipsMatching, mediaRows, type MediaRow } from "./mediaWords";
@@ -168,7 +168,7 @@ function Choices({ folders, replaced, onAdded, onReplaced }: ChoicesProps) {
           size="sm"
           type="search"
           aria-label="Part of a clip's name"
-          placeholder={`part of a name, of ${all.length.toLocaleString("en")} clips`}
+          placeholder={`part of a name, of ${countText(all.length, "clip")}`}
           value={typed}
           onChange={(event) => setTyped(event.target.value)}
         />

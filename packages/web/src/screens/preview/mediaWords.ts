@@ -27,6 +27,20 @@ function usesOf({ compositions }: Document, asset: string): number {
   return layers.filter(({ source }) => source.kind === "clip" && source.parameters.asset === asset).length;
 }
 
+/** Names that people know, by the first letters of what browsers call a codec. */
+const CODECS: readonly (readonly [start: string, name: string])[] = [
+  ["avc", "H.264"],
+  ["hvc", "H.265"],
+  ["hev", "H.265"],
+  ["vp08", "VP8"],
+  ["vp8", "VP8"],
+  ["vp09", "VP9"],
+  ["vp9", "VP9"],
+  ["av01", "AV1"],
+];
+
+const codecName = (codec: string) => CODECS.find(([start]) => codec.startsWith(start))?.[1] ?? codec;
+
 function factsOf({ width, height, rate, duration, file }: ReferencedClip): string {
   const group = file.group === 1 ? "all key frames" : file.group ? `key frame every ${file.group}` : "one key frame";
   return [
@@ -34,7 +48,7 @@ function factsOf({ width, height, rate, duration, file }: ReferencedClip): strin
     `${rateName(rate)} fps`,
     `${duration.toLocaleString("en")} fr`,
     timecode(duration, rate),
-    file.codec,
+    codecName(file.codec),
     group,
     bytesText(file.bytes),
   ].join(" · ");
