@@ -20,7 +20,7 @@ async function registerMedia(page: Page, folder: string): Promise<void> {
 
 /** Makes a composition of a clip, as the dialog offers it. */
 async function makeOf(page: Page, name: string): Promise<void> {
-  await page.getByRole("button", { name: `Make a composition of ${name}` }).click();
+  await page.getByRole("button", { name: `New composition of ${name}` }).click();
   await page.getByRole("button", { name: "Make the composition" }).click();
   const plain = name.replace(/\.[^.]*$/, "");
   await expect(page.getByRole("button", { name: `Composition ${plain}; choose another` })).toBeVisible();
@@ -151,7 +151,7 @@ test("a file that goes away is left out and said, found again by its content whe
     // Another file in its place is not taken for it.
     makeClip(at("moved/renamed.mp4"), { ...DAWN, size: "322x182" });
     await page.reload();
-    await expect(page.locator(".layer-lost")).toContainText("was changed since it was brought in");
+    await expect(page.locator(".layer-lost")).toContainText("was changed since it was last looked at");
     await page.getByRole("tab", { name: "Media" }).click();
     await dawn.getByRole("button", { name: "Look for it" }).click();
     await expect(page.locator(".notices")).toContainText("No file of the same content");

@@ -84,7 +84,7 @@ await writeFile(path.join(reels, "nest camera.webm"), Buffer.from(camera.base64,
 await page.getByRole("tab", { name: "Media" }).click();
 await page.getByRole("textbox", { name: "Folder with clips" }).fill(path.join(folder, "Flyway reels"));
 await page.getByRole("button", { name: "Register this folder" }).click();
-await page.getByRole("button", { name: "Make a composition of nest camera.webm" }).click();
+await page.getByRole("button", { name: "New composition of nest camera.webm" }).click();
 await page.getByRole("button", { name: "Make the composition" }).click();
 await says("all 150 frames in memory");
 await page.waitForTimeout(6000);

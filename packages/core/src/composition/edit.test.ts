@@ -4,7 +4,7 @@ import { EFFECTS } from "../drawing";
 import { BLEND_MODES } from "./blend";
 import { idOf, MADE_SOURCES, newDocument, newEffect, newLayer, newMediaLayer } from "./create";
 import { mainComposition, mediaFilesOf, MOST_EFFECTS, MOST_LAYERS, type Document, type Layer } from "./document";
-import { applyEdit, type Edit } from "./edit";
+import { applyEdit, clipAdded, type Edit } from "./edit";
 import { convertFrame } from "./rate";
 import { parseDocument } from "./schema";
 import { NAMED_RATES } from "./typed";
@@ -150,11 +150,8 @@ function editOf(document: Document, what: number, which: number, where: number):
 describe("clips that stay where they are", () => {
   const clip = referencedClip({ width: 3840, height: 2160 });
   const other = referencedClip({}, { fingerprint: "1".repeat(32) });
-  const withClip = applyEdit(EMPTY, {
-    kind: "layerAdded",
-    layer: newMediaLayer("clip", "dawn", clip, clip.file.name, mainComposition(EMPTY)),
-    assets: { dawn: clip },
-  });
+  const withClip = applyEdit(EMPTY, clipAdded(EMPTY, clip));
+  const dawn = Object.keys(withClip.assets)[0]!;
 
   test("a layer of one fits into the picture, is as long as it shows something, and is valid", () => {
     expect(parseDocument(withClip)).toEqual(withClip);
@@ -178,9 +175,19 @@ describe("clips that stay where they are", () => {
     );
   });
 
+  test("the same file is the same asset, and one that was replaced is another", () => {
+    const twice = applyEdit(withClip, clipAdded(withClip, { ...clip, file: { ...clip.file, name: "renamed.mp4" } }));
+    expect(twice.assets).toEqual(withClip.assets);
+    const replaced = applyEdit(withClip, { kind: "clipReplaced", asset: dawn, clip: other });
+    const again = applyEdit(replaced, clipAdded(replaced, clip));
+    expect(again.assets[dawn]).toBe(other);
+    expect(mediaFilesOf(again)).toEqual([other.file, clip.file]);
+    expect(parseDocument(again)).toEqual(again);
+  });
+
   test("another one takes its place wherever it is shown, and undo has it back", () => {
-    const replaced = applyEdit(withClip, { kind: "clipReplaced", asset: "dawn", clip: other });
-    expect(replaced.assets.dawn).toBe(other);
+    const replaced = applyEdit(withClip, { kind: "clipReplaced", asset: dawn, clip: other });
+    expect(replaced.assets[dawn]).toBe(other);
     expect(mainComposition(replaced)).toBe(mainComposition(withClip));
     expect(mediaFilesOf(replaced)).toEqual([other.file]);
     expect(() => applyEdit(withClip, { kind: "clipReplaced", asset: "dusk", clip: other })).toThrow('no clip "dusk"');

@@ -1,6 +1,6 @@
 import type { Animated } from "./animation";
 import type { BlendMode } from "./blend";
-import { freeId, idsOf } from "./create";
+import { freeId, idsOf, newMediaLayer } from "./create";
 import {
   LONGEST_NAME,
   mainComposition,
@@ -14,6 +14,7 @@ import {
   type Document,
   type EffectInstance,
   type Layer,
+  type ReferencedClip,
   type MotionBlur,
   type ParameterValue,
   type Transform,
@@ -131,6 +132,20 @@ function addLayer(document: Document, layer: Layer, assets: Readonly<Record<stri
   if (main.layers.some(({ id }) => id === layer.id)) throw new RangeError(`${main.name} has a layer "${layer.id}"`);
   const added = editLayers(document, (layers) => [...layers, layer]);
   return { ...added, assets: { ...document.assets, ...assets } };
+}
+
+/**
+ * Puts a clip on top, as a layer from the first frame on. A file that the document has already is the same asset; an
+ * id that another clip has by now, as one was replaced, stays with that.
+ */
+export function clipAdded(document: Document, clip: ReferencedClip): Edit & { readonly kind: "layerAdded" } {
+  const { fingerprint, name } = clip.file;
+  const known = Object.entries(document.assets).find(
+    ([, one]) => one.kind === "clip" && one.file?.fingerprint === fingerprint,
+  );
+  const [asset, media] = known ?? [freeId(`clip-${fingerprint}`, new Set(Object.keys(document.assets))), clip];
+  const layer = newMediaLayer("clip", asset, media as ReferencedClip, name, mainComposition(document));
+  return { kind: "layerAdded", layer, assets: { [asset]: media } };
 }
 
 function replaceClip(document: Document, id: string, clip: ClipAsset): Document {

@@ -230,6 +230,9 @@ describe("clips", () => {
     const key = (value: Document) => nodesOf(value, 2, "camera")[0]!.key;
     expect(key(referred({ name: "renamed.mp4", modifiedMs: 2 }))).toBe(key(referred({})));
     expect(key(referred({ fingerprint: "1".repeat(32) }))).not.toBe(key(referred({})));
+    // At another rate the second frame is another picture.
+    const faster = { ...opened(0), assets: { nest: { ...shape, rate: { numerator: 24, denominator: 1 }, file } } };
+    expect(nodesOf(faster, 1, "camera")[0]!.key).not.toBe(key(referred({})));
     const missing = [file.fingerprint];
     const left = buildGraph(referred({}), 2, { ...FULL_QUALITY, missing });
     expect(inOrder(left.root).map(({ kind }) => kind)).not.toContain("clip");

@@ -39,7 +39,8 @@ function assetText(asset: Asset): string {
     case "png":
       return asset.base64;
     case "clip":
-      return asset.file?.fingerprint ?? asset.base64!;
+      // At another rate the same number is another picture.
+      return asset.file ? `${asset.file.fingerprint} ${asset.rate.numerator}/${asset.rate.denominator}` : asset.base64!;
   }
 }
 

@@ -19,7 +19,7 @@ export interface MediaListing {
 }
 
 /** Files in which clips come, by the ends of their names. */
-export const CLIP_ENDINGS = [".mp4", ".m4v", ".mov", ".webm", ".mkv"] as const;
+const CLIP_ENDINGS = [".mp4", ".m4v", ".mov", ".webm", ".mkv"] as const;
 
 /** Whether a file is a clip by its name. */
 export function isClipName(name: string): boolean {

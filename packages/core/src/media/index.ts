@@ -1,2 +1,2 @@
-export { CLIP_ENDINGS, isClipName, type ListedMedia, type MediaListing } from "./clipFiles";
+export { isClipName, type ListedMedia, type MediaListing } from "./clipFiles";
 export { fingerprintOf } from "./fingerprint";

@@ -9,8 +9,9 @@ import type { Locations } from "../volumes/locations";
 const MOST_FILES = 5000;
 const MOST_ENTRIES = 200_000;
 const DEEPEST = 16;
+const MOST_FAULTS = 20;
 
-/** What a file was when it was brought in. */
+/** What a file was when it was last looked at. */
 export interface Expected {
   readonly bytes: Bytes;
   readonly modifiedMs: number;
@@ -27,6 +28,24 @@ interface Walk {
   readonly files: ListedMedia[];
   readonly faults: string[];
   entries: number;
+  /** Whether there may be more than was listed. */
+  isCut: boolean;
+}
+
+const FAULTS: Readonly<Record<string, string>> = {
+  ENOENT: "is gone",
+  ENOTDIR: "is a link or no folder",
+  EACCES: "may not be read",
+  EPERM: "may not be read",
+  EXDEV: "lies on another drive: register it by itself",
+};
+
+/** Notes why a folder is not looked through; of very many the first say enough. */
+function note({ faults }: Walk, folder: string, error: unknown): void {
+  const { code, message } = error as NodeJS.ErrnoException;
+  const why = FAULTS[code ?? ""] ?? `cannot be read: ${message}`;
+  if (faults.length < MOST_FAULTS) faults.push(`${folder} ${why}`);
+  else if (faults.length === MOST_FAULTS) faults.push("There are more folders that cannot be looked through.");
 }
 
 /** Clips in the folders that are registered as source media. They are only ever read. */
@@ -35,15 +54,15 @@ export class Media {
 
   /** All clips; what cannot be looked through is said, and the rest goes on. */
   async list(): Promise<MediaListing> {
-    const walk: Walk = { files: [], faults: [], entries: 0 };
+    const walk: Walk = { files: [], faults: [], entries: 0, isCut: false };
     for (const { id, folder } of this.folders()) {
       try {
         await Folder.with(folder, (root) => walkThrough(root, id, "", DEEPEST, walk));
       } catch (error) {
-        walk.faults.push(`${folder} cannot be read: ${(error as Error).message}`);
+        note(walk, folder, error);
       }
     }
-    if (walk.files.length >= MOST_FILES || walk.entries >= MOST_ENTRIES)
+    if (walk.isCut)
       walk.faults.push(
         `Only the first ${walk.files.length.toLocaleString("en")} clips are listed; register a folder further down for the rest`,
       );
@@ -70,7 +89,7 @@ export class Media {
       const { size: bytes, mtimeMs } = stats;
       const modifiedMs = Math.floor(mtimeMs);
       if (expected && (expected.bytes !== bytes || expected.modifiedMs !== modifiedMs))
-        throw new Problem(409, "changed", `${below} was changed since it was brought in`);
+        throw new Problem(409, "changed", `${below} was changed since it was last looked at`);
       return { file, bytes };
     } catch (error) {
       await file.close();
@@ -86,7 +105,10 @@ export class Media {
 async function walkThrough(folder: Folder, location: string, below: string, deeper: number, walk: Walk): Promise<void> {
   const entries = await folder.listedEntries();
   for (const entry of entries.sort((a, b) => (a.name < b.name ? -1 : 1))) {
-    if (walk.files.length >= MOST_FILES || ++walk.entries > MOST_ENTRIES) return;
+    if (walk.files.length >= MOST_FILES || ++walk.entries > MOST_ENTRIES) {
+      walk.isCut = true;
+      return;
+    }
     const at = below === "" ? entry.name : `${below}/${entry.name}`;
     if (entry.isDirectory()) await walkInto(folder, entry.name, location, at, deeper, walk);
     else if (entry.isFile() && isClipName(entry.name)) {
@@ -106,7 +128,7 @@ async function walkInto(
   walk: Walk,
 ): Promise<void> {
   if (deeper === 0) {
-    walk.faults.push(`${path.join(parent.path, name)} lies deeper than is looked`);
+    note(walk, path.join(parent.path, name), new Error(`only ${DEEPEST} folders in each other are looked through`));
     return;
   }
   let folder: Folder | undefined;
@@ -114,7 +136,7 @@ async function walkInto(
     folder = parent.enter(name);
     await walkThrough(folder, location, at, deeper - 1, walk);
   } catch (error) {
-    walk.faults.push(`${path.join(parent.path, name)} cannot be read: ${(error as Error).message}`);
+    note(walk, path.join(parent.path, name), error);
   } finally {
     folder?.close();
   }

@@ -1,11 +1,4 @@
-import {
-  mediaFilesOf,
-  type Document,
-  type ListedMedia,
-  type MediaFile,
-  type MediaListing,
-  type ReferencedClip,
-} from "@kinetocache/core";
+import { mediaFilesOf, type Document, type ListedMedia, type MediaFile, type MediaListing } from "@kinetocache/core";
 import * as Comlink from "comlink";
 import { dequal } from "dequal";
 import { liveQuery } from "dexie";
@@ -81,14 +74,6 @@ export async function bringIn(listed: ListedMedia): Promise<ProbedClip> {
   // Before the composition that shows it.
   await tellPlaces();
   return probed;
-}
-
-/** The id under which a document has a clip, or a free one that is made for it. */
-export function clipId({ assets }: Pick<Document, "assets">, { file }: ReferencedClip): string {
-  const known = Object.entries(assets).find(
-    ([, one]) => one.kind === "clip" && one.file?.fingerprint === file.fingerprint,
-  );
-  return known ? known[0] : `clip-${file.fingerprint}`;
 }
 
 /**

@@ -15,6 +15,9 @@ export function withNotice(notices: readonly Notice[], notice: Notice): readonly
   return [...notices.filter(({ text }) => text !== notice.text).slice(1 - MOST), notice];
 }
 
+/** What an error says, as it is shown. */
+export const textOf = (error: unknown): string => (error instanceof Error ? error.message : String(error));
+
 export type Notify = (text: string, action?: Notice["action"]) => void;
 
 export interface Notices {

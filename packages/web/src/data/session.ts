@@ -18,7 +18,7 @@ import {
 } from "./documents";
 import { engine, send } from "./engineStore";
 import { tellPlaces } from "./media";
-import type { Notify } from "./notices";
+import { textOf, type Notify } from "./notices";
 import { newsOf } from "./otherTabs";
 
 /** The open composition, and what changes it. */
@@ -63,8 +63,6 @@ export function sendOpen(stored: StoredDocument, cause: "open" | Change["kind"])
   const { history, bakes } = stored;
   send({ kind: "open", document: currentDocument(history), layers: choicesOf(stored), bakes, cause });
 }
-
-const textOf = (error: unknown) => (error instanceof Error ? error.message : String(error));
 
 /** @param start what the engine has opened already */
 export function useSession(start: StoredDocument, notify: Notify): Session {

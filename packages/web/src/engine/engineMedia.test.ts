@@ -53,7 +53,7 @@ test("one that goes away is said once; what is cached of it is shown, the rest p
   await rig.fill();
   expect(rig.held(IN_MEMORY)).toBe(FRAMES);
   expect(rig.status.missing).toEqual({ [FINGERPRINT]: lost.reason });
-  expect(rig.notices).toEqual([`${lost.reason}. Its layers show nothing until it can be read.`]);
+  expect(rig.notices).toEqual([`${lost.reason}. Left out until it can be read: reel.mp4.`]);
   // It is back: only what was made without it is made again.
   rig.pool.lostMedia.clear();
   rig.send({ kind: "media", places: { [FINGERPRINT]: PLACE } });

@@ -94,18 +94,23 @@ export class Staging {
   }
 
   setPlaces(places: MediaPlaces): void {
-    const { media, pool, stage } = this.engine;
+    const { media, player, pool, stage } = this.engine;
+    const { document } = stage;
+    const before = document && media.stateIn(document);
     media.set(places);
     pool.setPlaces(places);
-    if (stage.document && mediaFilesOf(stage.document).length > 0) this.rebuild();
+    if (!document || dequal(before, media.stateIn(document))) return;
+    player.endTake();
+    this.rebuild();
   }
 
   /** A file cannot be read: clips of it show nothing from now on, and it is said. */
   loseMedia(lost: LostMedia): void {
-    const { disk, emit, media, player } = this.engine;
+    const { disk, emit, media, player, stage } = this.engine;
     if (!media.lose(lost)) return;
     player.endTake();
-    emit({ kind: "notice", text: `${lost.reason}. Its layers show nothing until it can be read.` });
+    const file = mediaFilesOf(stage.document!).find(({ fingerprint }) => fingerprint === lost.fingerprint);
+    if (file) emit({ kind: "notice", text: `${lost.reason}. Left out until it can be read: ${file.name}.` });
     if (lost.serverGone) void disk.refresh();
     this.rebuild();
   }

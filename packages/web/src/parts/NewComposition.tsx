@@ -1,18 +1,16 @@
 import {
   applyEdit,
+  clipAdded,
   DEPTHS,
   LARGEST_SIDE,
   LONGEST_NAME,
-  mainComposition,
   MOST_FRAMES,
   NAMED_RATES,
   newDocument,
-  newMediaLayer,
   parseLength,
   parseRate,
   rateName,
   type Depth,
-  type Document,
   type ReferencedClip,
 } from "@kinetocache/core";
 import { joiResolver } from "@hookform/resolvers/joi";
@@ -23,7 +21,7 @@ import Form from "react-bootstrap/Form";
 import Modal from "react-bootstrap/Modal";
 import { useForm } from "react-hook-form";
 import { addDocument } from "../data/documents";
-import { clipId } from "../data/media";
+import { textOf } from "../data/notices";
 import { useWorkspace } from "../data/workspace";
 import "./NewComposition.css";
 
@@ -91,12 +89,6 @@ function madeOf({ file, width, height, rate, duration }: ReferencedClip): Typed 
   return { name, width, height, rate: named, length: `${duration} frames`, depth: "8-bit" };
 }
 
-function withClip(document: Document, clip: ReferencedClip): Document {
-  const asset = clipId(document, clip);
-  const layer = newMediaLayer("clip", asset, clip, clip.file.name, mainComposition(document));
-  return applyEdit(document, { kind: "layerAdded", layer, assets: { [asset]: clip } });
-}
-
 /** Asks what a new composition is like, makes it and opens it. */
 export default function NewComposition({ of, onClose }: NewCompositionProps) {
   const { openDocument, notify } = useWorkspace();
@@ -111,11 +103,11 @@ export default function NewComposition({ of, onClose }: NewCompositionProps) {
     const rate = parseRate(rateText)!;
     try {
       const empty = newDocument({ ...made, rate, duration: parseLength(length, rate)! }, depth);
-      const stored = await addDocument(of ? withClip(empty, of) : empty);
+      const stored = await addDocument(of ? applyEdit(empty, clipAdded(empty, of)) : empty);
       await openDocument(stored.id);
       onClose();
     } catch (error) {
-      notify(`The composition could not be made: ${error instanceof Error ? error.message : String(error)}`);
+      notify(`The composition could not be made: ${textOf(error)}`);
     }
   });
   const rate = parseRate(watch("rate"));

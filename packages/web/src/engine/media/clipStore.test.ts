@@ -114,10 +114,10 @@ describe("a clip that stays where it is", () => {
       serverGone: false,
     });
     store.setPlaces({ [file.fingerprint]: place });
-    answering(409, JSON.stringify({ detail: "reel.mp4 was changed since it was brought in" }));
+    answering(409, JSON.stringify({ detail: "reel.mp4 was changed since it was last looked at" }));
     await expect(store.prepare([node("a", 1)], assets)).rejects.toMatchObject({
       fingerprint: file.fingerprint,
-      message: "reel.mp4 was changed since it was brought in",
+      message: "reel.mp4 was changed since it was last looked at",
     });
     answering(206, Uint8Array.of(1));
     await store.prepare([node("a", 1)], assets);

@@ -27,8 +27,9 @@ export class LostMediaError extends Error {
   }
 }
 
-/** What names a clip's content. */
-const contentOf = ({ file, base64 }: ClipAsset): string => file?.fingerprint ?? base64!;
+/** What names a clip's pictures by their numbers, which follow its rate. */
+const contentOf = ({ file, base64, rate }: ClipAsset): string =>
+  file ? `${file.fingerprint} ${rate.numerator}/${rate.denominator}` : base64!;
 
 /** The clips of the open document: their frames are decoded before a frame is rendered, and drawn from here. */
 export class ClipStore {
@@ -57,8 +58,10 @@ export class ClipStore {
 
   /** Where files lie, from the next frame on. */
   setPlaces(places: MediaPlaces): void {
-    for (const [content, decoder] of this.decoders)
-      if (!dequal(places[content], this.places[content])) this.drop(content, decoder);
+    for (const [content, decoder] of this.decoders) {
+      const [fingerprint] = content.split(" ", 1) as [string];
+      if (!dequal(places[fingerprint], this.places[fingerprint])) this.drop(content, decoder);
+    }
     this.places = places;
   }
 

@@ -37,6 +37,11 @@ export class MediaShelf {
     );
   }
 
+  /** Where files of a document lie, and why they cannot be had. */
+  stateIn(document: Document): readonly unknown[] {
+    return [mediaFilesOf(document).map(({ fingerprint }) => this.places[fingerprint]), this.reasonsIn(document)];
+  }
+
   /** Their fingerprints, in order. */
   missingIn(document: Document): readonly string[] {
     return Object.keys(this.reasonsIn(document)).sort();

@@ -17,6 +17,7 @@ import { beginBake, deleteBake, importSequence, suggestBakes, targetName, type B
 import { send, useEngine } from "../../data/engineStore";
 import { useLocations } from "../../data/locations";
 import { roomOf } from "../../data/room";
+import { textOf } from "../../data/notices";
 import { useRoles } from "../../data/roles";
 import { useSequences } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
@@ -26,8 +27,6 @@ import { LongText } from "../../parts/LongText";
 import { Progress } from "../../parts/Progress";
 import { bakeStateText, bakeText, noOfferText, offerText } from "./bakeWords";
 import { SequenceExport } from "./SequenceExport";
-
-const message = (error: unknown) => (error instanceof Error ? error.message : String(error));
 
 /** Folders that can hold baked frames, the one with that role first. */
 function useBakeLocations() {
@@ -48,7 +47,7 @@ function useBegin(): (wish: BakeWish, replaces?: string) => Promise<void> {
       await changeBakes((bakes) => [...bakes, bake]);
       send({ kind: "bake", bake });
     } catch (error) {
-      notify(`The bake cannot begin: ${message(error)}`);
+      notify(`The bake cannot begin: ${textOf(error)}`);
     }
   };
 }
@@ -212,7 +211,7 @@ function BakeRow({ bake }: BakeRowProps) {
   const remove = async () => {
     if (running) notify(`Baking ${name} ended: its bake was removed.`);
     await changeBakes((bakes) => bakes.filter(({ id }) => id !== bake.id));
-    await deleteBake(bake).catch((error: unknown) => notify(`Its files stay: ${message(error)}`));
+    await deleteBake(bake).catch((error: unknown) => notify(`Its files stay: ${textOf(error)}`));
   };
   return (
     <li aria-label={`Bake of ${name}`}>
@@ -302,7 +301,7 @@ function Suggestion() {
     try {
       await suggestBakes(document, location, room);
     } catch (error) {
-      notify(`What is worth baking could not be tried: ${message(error)}`);
+      notify(`What is worth baking could not be tried: ${textOf(error)}`);
     }
   };
   // What was said of another variant or composition says nothing here.
@@ -387,7 +386,7 @@ function BringIn() {
       await edit({ kind: "layerAdded", layer, assets });
       notify(`${layer.name} was brought in. ${notes.join(" ")}`);
     } catch (error) {
-      notify(`The sequence was not brought in. ${message(error)}`);
+      notify(`The sequence was not brought in. ${textOf(error)}`);
     }
     setShare(undefined);
   };

@@ -1,4 +1,4 @@
-import { newMediaLayer, type ListedMedia, type ReferencedClip } from "@kinetocache/core";
+import { clipAdded, type ListedMedia, type ReferencedClip } from "@kinetocache/core";
 import { joiResolver } from "@hookform/resolvers/joi";
 import Joi from "joi";
 import { lazy, Suspense, useDeferredValue, useRef, useState } from "react";
@@ -6,7 +6,8 @@ import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import { useForm } from "react-hook-form";
 import { useEngine } from "../../data/engineStore";
-import { bringIn, clipId, findMedia, useMediaListing, useMediaPlaces } from "../../data/media";
+import { bringIn, findMedia, useMediaListing, useMediaPlaces } from "../../data/media";
+import { textOf } from "../../data/notices";
 import { registerFolder, useFolders, type FolderState } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
 import { FolderInput } from "../../parts/FolderInput";
@@ -20,8 +21,6 @@ const NewComposition = lazy(() => import("../../parts/NewComposition"));
 
 // Must match the height of .media-choice, at the usual size of text.
 const CHOICE_PX = 44;
-
-const message = (error: unknown) => (error instanceof Error ? error.message : String(error));
 
 /** What a listed clip is taken for. */
 type Use = "layer" | "composition" | { readonly replace: string };
@@ -87,7 +86,7 @@ function FileRow({ row, isReplaced, onReplace }: FileRowProps) {
           : "No file of the same content lies in the folders of source media. Add its folder below, or replace it.",
       );
     } catch (error) {
-      notify(message(error));
+      notify(textOf(error));
     }
     setLooking(false);
   };
@@ -127,7 +126,7 @@ interface ChoicesProps {
 
 /** Clips in the folders of source media. */
 function Choices({ folders, replaced, onAdded, onReplaced }: ChoicesProps) {
-  const { document, composition, edit, notify } = useWorkspace();
+  const { document, edit, notify } = useWorkspace();
   const listing = useMediaListing();
   const [typed, setTyped] = useState("");
   const [busy, setBusy] = useState<ListedMedia>();
@@ -141,17 +140,16 @@ function Choices({ folders, replaced, onAdded, onReplaced }: ChoicesProps) {
       const { clip, notes } = await bringIn(file);
       if (use === "composition") setMade(clip);
       else if (use === "layer") {
-        const asset = clipId(document, clip);
-        const layer = newMediaLayer("clip", asset, clip, clip.file.name, composition);
-        await edit({ kind: "layerAdded", layer, assets: { [asset]: clip } });
-        onAdded(layer.id);
+        const added = clipAdded(document, clip);
+        await edit(added);
+        onAdded(added.layer.id);
       } else {
         await edit({ kind: "clipReplaced", asset: use.replace, clip });
         onReplaced();
       }
       if (notes.length > 0) notify(`${clip.file.name}: ${notes.join(" ")}`);
     } catch (error) {
-      notify(`${file.path} was not brought in. ${message(error)}`);
+      notify(`${file.path} was not brought in. ${textOf(error)}`);
     }
     setBusy(undefined);
   };
@@ -241,7 +239,7 @@ function ChoiceList({ files, busy, replaced, onTake }: ChoiceListProps) {
                       size="sm"
                       variant="outline-dark"
                       disabled={busy !== undefined}
-                      aria-label={`Make a composition of ${name}`}
+                      aria-label={`New composition of ${name}`}
                       onClick={() => onTake(file, "composition")}
                     >
                       New…
@@ -282,7 +280,7 @@ function AddMediaFolder({ isFirst, onAdded }: { readonly isFirst: boolean; reado
         reset({ folder: "" });
         onAdded();
       },
-      (error: unknown) => notify(message(error)),
+      (error: unknown) => notify(textOf(error)),
     ),
   );
   return (

@@ -76,7 +76,7 @@ export function mediaRows(
         file: clip.file,
         uses: uses === 0 ? "not shown" : uses === 1 ? "1 layer" : `${uses} layers`,
         facts: factsOf(clip),
-        where: place ? `${folder ?? ""}/${place.path}` : "",
+        where: place ? (folder === undefined ? place.path : `${folder}/${place.path}`) : "",
         fault: missing[fingerprint],
       },
     ];
