@@ -137,7 +137,8 @@ test("a file that goes away is left out and said, found again by its content whe
     await page.getByRole("tab", { name: "Media" }).click();
     const dawn = files(page).filter({ hasText: "dawn.mp4" });
     await expect(dawn).toContainText("is not in");
-    await expect(page.locator(".layer-lost")).toContainText("is not in");
+    await expect(page.locator(".layer-lost")).toHaveText("cannot be read");
+    await expect(verdict(page)).toContainText(", without 1 missing clip");
     // The other layer is played.
     await type(page, "Idle delay", "0");
     await expect.poll(() => framesInMemory(page)).toBeGreaterThan(20);
@@ -151,8 +152,9 @@ test("a file that goes away is left out and said, found again by its content whe
     // Another file in its place is not taken for it.
     makeClip(at("moved/renamed.mp4"), { ...DAWN, size: "322x182" });
     await page.reload();
-    await expect(page.locator(".layer-lost")).toContainText("was changed since it was last looked at");
+    await expect(page.locator(".layer-lost")).toHaveText("cannot be read");
     await page.getByRole("tab", { name: "Media" }).click();
+    await expect(dawn).toContainText("was changed since it was last looked at");
     await dawn.getByRole("button", { name: "Look for it" }).click();
     await expect(page.locator(".notices")).toContainText("No file of the same content");
     await dawn.getByRole("button", { name: "Replace…" }).click();
@@ -184,8 +186,9 @@ test("an exported composition refers to its clips, and another machine finds the
     await other.getByRole("button", { name: /choose another/ }).click();
     await other.getByLabel("Composition file").setInputFiles(file);
     await expect(other.getByRole("button", { name: "Composition dawn; choose another" })).toBeVisible();
-    await expect(other.locator(".layer-lost")).toContainText("dawn.mp4 was not found");
+    await expect(other.locator(".layer-lost")).toHaveText("cannot be read");
     await other.getByRole("tab", { name: "Media" }).click();
+    await expect(files(other)).toContainText("dawn.mp4 was not found");
     await other.getByRole("button", { name: "Look for it" }).click();
     await expect(other.locator(".layer-lost")).toHaveCount(0);
     await expect(verdict(other)).toContainText("in memory");

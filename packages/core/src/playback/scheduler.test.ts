@@ -104,6 +104,14 @@ describe("parked", () => {
   test("a frame that failed is not tried again", () => {
     expect(schedule(snapshot({ failed: new Set([0]) }))).toEqual([]);
   });
+
+  test("a frame that cannot be rendered is read where it is on disk, however slow that is, and not sharpened", () => {
+    const failed = new Set([0]);
+    const read = schedule(snapshot({ failed, disk: [0], fetchMs: 1000, rendering: rendering(1) }));
+    expect(read).toEqual([{ kind: "fetch", frame: 0, purpose: "view" }]);
+    const sharp = schedule(snapshot({ failed, held: [0], shownFrame: 0, sharpen: "wanted" }));
+    expect(sharp).toEqual([]);
+  });
 });
 
 test("scrubbing leaves only the newest position in work", () => {

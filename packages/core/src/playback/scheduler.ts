@@ -95,7 +95,7 @@ export interface Snapshot {
   readonly sharpen: "off" | "wanted" | "running" | "done";
   /** Frames that are rendered and wait to be written to disk, which alone will hold them. */
   readonly overflow: ReadonlySet<FrameNumber>;
-  /** Frames that could not be rendered; they are left alone until something changes. */
+  /** Frames that cannot be rendered: where they are held they are shown, and otherwise left alone until something changes. */
   readonly failed: ReadonlySet<FrameNumber>;
   /** The playhead's frame at the size for scrubbing, where that is smaller than the preview. */
   readonly scrub: "off" | "wanted" | "held" | "shown";
@@ -320,8 +320,8 @@ class Plan {
       return undefined;
     }
     if (nowMs + 1e-6 < clock.startMs + next * budgetMs) return shownStep;
-    if (failed.has(frame)) this.actions.push({ kind: "skip", frame, step: next });
-    else if (this.inMemory(frame)) this.actions.push({ kind: "show", frame, step: next });
+    if (this.inMemory(frame)) this.actions.push({ kind: "show", frame, step: next });
+    else if (failed.has(frame) && !this.onDisk(frame)) this.actions.push({ kind: "skip", frame, step: next });
     else return shownStep;
     return next;
   }
@@ -376,7 +376,8 @@ class Plan {
   }
 
   private isQuickerRead(frame: FrameNumber): boolean {
-    return this.onDisk(frame) && this.s.fetchMs < renderMs(this.s.rendering, frame);
+    if (!this.onDisk(frame)) return false;
+    return this.s.failed.has(frame) || this.s.fetchMs < renderMs(this.s.rendering, frame);
   }
 
   private fetch(frame: FrameNumber, purpose: Purpose): boolean {

@@ -66,6 +66,32 @@ test("one that goes away is said once; what is cached of it is shown, the rest p
   expect([...again].every((frame) => frame < FRAMES / 2)).toBe(true);
 });
 
+test("what is on disk of a file that cannot be read is read and shown, after a reload too", async () => {
+  const first = await open();
+  await first.fill();
+  await first.run(10_000);
+  expect(first.held(ON_DISK)).toBe(FRAMES);
+  const rig = new EngineRig(first.disk);
+  rig.pool.lostMedia.set(FINGERPRINT, lost);
+  rig.send({ kind: "media", places: {} });
+  await rig.open(scene());
+  rig.configure({ background: "Idle", idleDelayMs: 0 });
+  await rig.run(5000);
+  expect(rig.held(IN_MEMORY)).toBe(FRAMES);
+  const keysOf = ({ engine }: EngineRig) =>
+    Array.from({ length: FRAMES }, (_, frame) => engine.stage.timeline!.keyOf(frame));
+  expect(keysOf(rig)).toEqual(keysOf(first));
+  // The drive of the cache goes as well: now the frames are made without the file.
+  rig.configure({ background: "Off" });
+  rig.disk.frames.clear();
+  rig.send({ kind: "diskChanged" });
+  await rig.run(1000);
+  expect(keysOf(rig)).toEqual(keysOf(first));
+  rig.configure({ memoryBudgetBytes: 0 });
+  await rig.run(1000);
+  expect(keysOf(rig).slice(0, 12)).not.toEqual(keysOf(first).slice(0, 12));
+});
+
 test("frames that were made without a file are not written to disk, where they would never be asked for", async () => {
   const rig = new EngineRig();
   await rig.open(scene());

@@ -52,7 +52,7 @@ interface Alternatives {
 export class PreviewTimeline {
   readonly composition: Composition;
   readonly costs: FrameCosts;
-  /** Frames that could not be rendered. */
+  /** Frames that could not be rendered, and those that are held with a file that cannot be read now. */
   readonly failed = new Set<FrameNumber>();
   private readonly frames: Timeline;
   /** Frames that were held when their keys became known. */
@@ -140,7 +140,7 @@ export class PreviewTimeline {
     if (known) return known;
     const { key: baked } = this.graphOf(frame);
     const live = this.liveKeyOf(frame, baked);
-    const key = live === undefined ? baked : bestOf({ live, baked }, (one) => this.tiersOf(one));
+    const key = live === undefined ? baked : this.choose(frame, { live, baked }, (one) => this.tiersOf(one));
     const held = this.tiersOf(key);
     this.frames.setKey(frame, key, held);
     this.heldAtFirst[frame] = held;
@@ -193,9 +193,18 @@ export class PreviewTimeline {
         const tiers = this.tiersOf(one);
         return one === key ? (held ? tiers | tier : tiers & ~tier) : tiers;
       };
-      const best = bestOf(keys, tiersOf);
+      const best = this.choose(frame, keys, tiersOf);
       if (best !== this.frames.keyOf(frame)) this.frames.setKey(frame, best, tiersOf(best));
     }
+  }
+
+  /** With a file that cannot be read the frame can only be had as it is held. */
+  private choose(frame: FrameNumber, keys: Alternatives, tiersOf: (key: ContentKey) => number): ContentKey {
+    if (this.settings.missing.length === 0) return bestOf(keys, tiersOf);
+    const isHeld = tiersOf(keys.live) !== 0;
+    if (isHeld) this.failed.add(frame);
+    else this.failed.delete(frame);
+    return isHeld ? keys.live : keys.baked;
   }
 
   /** Whether a model can estimate what the composition holds, by some frames of it. */

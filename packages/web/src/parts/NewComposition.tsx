@@ -10,6 +10,7 @@ import {
   parseLength,
   parseRate,
   rateName,
+  timecode,
   type Depth,
   type ReferencedClip,
 } from "@kinetocache/core";
@@ -86,7 +87,7 @@ function madeOf({ file, width, height, rate, duration }: ReferencedClip): Typed 
   const name = file.name.replace(/\.[^.]*$/, "").slice(0, LONGEST_NAME);
   const exact = `${rate.numerator}/${rate.denominator}`;
   const named = Object.hasOwn(NAMED_RATES, rateName(rate)) ? rateName(rate) : exact;
-  return { name, width, height, rate: named, length: `${duration} frames`, depth: "8-bit" };
+  return { name, width, height, rate: named, length: timecode(duration, rate), depth: "8-bit" };
 }
 
 /** Asks what a new composition is like, makes it and opens it. */

@@ -4,7 +4,7 @@ import { useMemo } from "react";
 import { database } from "../data/database";
 import { useEngine } from "../data/engineStore";
 import { useWorkspace } from "../data/workspace";
-import { answerOf, detailOf, playedTheSame, speaksForNow, sumUp, type RangeFigures } from "./verdict";
+import { answerOf, detailOf, playedTheSame, speaksForNow, sumUp, withoutText, type RangeFigures } from "./verdict";
 
 /** Where the open composition stands. */
 export interface Standing extends RangeFigures {
@@ -34,12 +34,13 @@ export function useStanding(): Standing | undefined {
     playedTheSame(take, { state, settings, layers, bakes, range, missing: missing ?? {} });
   const summary = isSame && speaksForNow(take, figures) ? take.summary : undefined;
   const rate = rateName(composition.rate);
+  const answer = answerOf(figures, summary, outlook?.document === document.id ? outlook.summary : undefined, rate);
   return {
     ...figures,
     range,
     summary,
     isRealTime: summary !== undefined && isRealTime(summary),
-    answer: answerOf(figures, summary, outlook?.document === document.id ? outlook.summary : undefined, rate),
+    answer: withoutText(answer, Object.keys(missing ?? {}).length),
     detail: detailOf(figures, take, summary !== undefined, rate),
   };
 }

@@ -4,7 +4,7 @@ import type { StoredTake } from "../data/database";
 import type { LayerChoices, PreviewSettings } from "../engine/protocol/command";
 import type { TimelineData } from "../engine/previewTimeline";
 import { takeTerms } from "../engine/tradeOffs";
-import { framesText, groupedText, percentText, rateText } from "./format";
+import { countText, framesText, groupedText, percentText, rateText } from "./format";
 
 /** Costs and residency of the in–out range, summed up. */
 export interface RangeFigures {
@@ -92,6 +92,11 @@ export function answerOf(
   return isRealTime(outlook)
     ? `Should play in real time, ${rate} fps`
     : `Should play about ${percentText(outlook.onTimeShare)} on time`;
+}
+
+/** An answer is of what can be read. @param missing how many files cannot */
+export function withoutText(answer: string, missing: number): string {
+  return missing === 0 ? answer : `${answer}, without ${countText(missing, "missing clip")}`;
 }
 
 /** What it follows from, and the last take as what it was. */

@@ -92,7 +92,7 @@ const LayerRow = memo(function LayerRow({
 }: LayerRowProps) {
   const once = onceMs ? `and ${msText(onceMs)} once, for what stays the same in every frame` : undefined;
   const shownAs = effectsOff && layer.effects.length > 0 ? "effects off in the preview" : summary(layer);
-  const about = lost ?? shownAs;
+  const about = lost === undefined ? shownAs : "cannot be read";
   return (
     <li
       className={`layer-row ${selected ? "is-selected" : ""} ${shown ? "" : "is-off"}`}
@@ -110,7 +110,7 @@ const LayerRow = memo(function LayerRow({
       <button
         type="button"
         className="layer-name"
-        title={`${layer.name}: ${about}`}
+        title={`${layer.name}: ${lost ?? about}`}
         aria-pressed={selected}
         onClick={() => onSelect(layer.id)}
       >
