@@ -82,7 +82,14 @@ test("a composition that is removed leaves orphaned frames, which Sweep names an
   await page.getByRole("button", { name: "Remove Ringing Station" }).click();
   const open = (name: string) => page.getByRole("button", { name: `Composition ${name}; choose another` });
   await expect(open("Estuary Map")).toBeVisible();
-  await page.getByRole("button", { name: "Bring back" }).click();
+  const bringBack = page.getByRole("button", { name: "Bring back" });
+  const colours = await bringBack.evaluate((button) => {
+    const [own, around] = [getComputedStyle(button), getComputedStyle(button.closest(".alert")!)];
+    return { own: own.color, behind: own.backgroundColor, around: around.backgroundColor };
+  });
+  expect(colours.behind).toBe("rgba(0, 0, 0, 0)");
+  expect(colours.own).not.toBe(colours.around);
+  await bringBack.click();
   await expect(open("Ringing Station")).toBeVisible();
   await page.getByRole("button", { name: /choose another/ }).click();
   await page.getByRole("button", { name: "Remove Ringing Station" }).click();

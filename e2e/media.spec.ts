@@ -138,7 +138,7 @@ test("a file that goes away is left out and said, found again by its content whe
     const dawn = files(page).filter({ hasText: "dawn.mp4" });
     await expect(dawn).toContainText("is not in");
     await expect(page.locator(".layer-lost")).toHaveText("cannot be read");
-    await expect(verdict(page)).toContainText(", without 1 missing clip");
+    await expect(verdict(page)).toContainText(", 1 clip missing");
     // The other layer is played.
     await type(page, "Idle delay", "0");
     await expect.poll(() => framesInMemory(page)).toBeGreaterThan(20);

@@ -91,13 +91,15 @@ await page.waitForTimeout(6000);
 await picture("media");
 await page.getByRole("button", { name: /choose another/ }).click();
 await page.getByRole("button", { name: "Remove nest camera" }).click();
+await page.getByRole("button", { name: "Dismiss" }).first().click();
 await page.getByRole("button", { name: /choose another/ }).click();
 await page
   .getByRole("button", { name: /^Night Roost/ })
   .last()
   .click();
 await says("in memory");
-await page.getByRole("button", { name: /^Reed line/ }).click();
+// The layer is still selected.
+await page.getByRole("tab", { name: "Layer" }).click();
 await type("Exposure", "-0.3");
 await page.getByRole("link", { name: "Takes" }).click();
 await page.waitForSelector(".recharts-line", { state: "attached" });

@@ -12,7 +12,7 @@ export async function keepTake(take: MeasuredTake, repeats: number | undefined):
   ]);
   const troubles = found && troublesOf(found);
   const fault = take.graphicsFault === undefined ? [] : [`${take.graphicsFault}. The processor rendered instead.`];
-  const left = Object.values(take.missing ?? {}).map((reason) => `A clip was left out. ${reason}.`);
+  const left = Object.values(take.missing ?? {}).map((reason) => `A clip could not be read. ${reason}.`);
   const own = [...fault, ...left];
   await database.takes.add({
     ...take,

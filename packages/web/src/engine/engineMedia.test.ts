@@ -53,7 +53,7 @@ test("one that goes away is said once; what is cached of it is shown, the rest p
   await rig.fill();
   expect(rig.held(IN_MEMORY)).toBe(FRAMES);
   expect(rig.status.missing).toEqual({ [FINGERPRINT]: lost.reason });
-  expect(rig.notices).toEqual([`${lost.reason}. Left out until it can be read: reel.mp4.`]);
+  expect(rig.notices).toEqual([`${lost.reason}. What is not cached of reel.mp4 is left out until it can be read.`]);
   // It is back: only what was made without it is made again.
   rig.pool.lostMedia.clear();
   rig.send({ kind: "media", places: { [FINGERPRINT]: PLACE } });

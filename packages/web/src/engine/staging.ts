@@ -104,13 +104,17 @@ export class Staging {
     this.rebuild();
   }
 
-  /** A file cannot be read: clips of it show nothing from now on, and it is said. */
+  /** A file cannot be read: only what is cached of it is shown from now on, and it is said. */
   loseMedia(lost: LostMedia): void {
     const { disk, emit, media, player, stage } = this.engine;
     if (!media.lose(lost)) return;
     player.endTake();
     const file = mediaFilesOf(stage.document!).find(({ fingerprint }) => fingerprint === lost.fingerprint);
-    if (file) emit({ kind: "notice", text: `${lost.reason}. Left out until it can be read: ${file.name}.` });
+    if (file)
+      emit({
+        kind: "notice",
+        text: `${lost.reason}. What is not cached of ${file.name} is left out until it can be read.`,
+      });
     if (lost.serverGone) void disk.refresh();
     this.rebuild();
   }

@@ -4,7 +4,7 @@ import { useMemo } from "react";
 import { database } from "../data/database";
 import { useEngine } from "../data/engineStore";
 import { useWorkspace } from "../data/workspace";
-import { answerOf, detailOf, playedTheSame, speaksForNow, sumUp, withoutText, type RangeFigures } from "./verdict";
+import { answerOf, detailOf, playedTheSame, speaksForNow, sumUp, withMissing, type RangeFigures } from "./verdict";
 
 /** Where the open composition stands. */
 export interface Standing extends RangeFigures {
@@ -40,7 +40,7 @@ export function useStanding(): Standing | undefined {
     range,
     summary,
     isRealTime: summary !== undefined && isRealTime(summary),
-    answer: withoutText(answer, Object.keys(missing ?? {}).length),
+    answer: withMissing(answer, Object.keys(missing ?? {}).length),
     detail: detailOf(figures, take, summary !== undefined, rate),
   };
 }

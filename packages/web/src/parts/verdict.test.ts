@@ -2,7 +2,7 @@ import type { Bake, TakeSummary } from "@kinetocache/core";
 import { SETTINGS } from "../../../../testing/engine";
 import type { StoredTake } from "../data/database";
 import { NO_LAYER_CHOICES } from "../engine/protocol/command";
-import { answerOf, detailOf, playedTheSame, speaksForNow, withoutText, type Present } from "./verdict";
+import { answerOf, detailOf, playedTheSame, speaksForNow, withMissing, type Present } from "./verdict";
 
 const realTime = { frames: 240, onTimeShare: 1, skipped: 0, late: 0, reachedRate: 24 } as TakeSummary;
 const slow = { ...realTime, onTimeShare: 0.31, skipped: 150, late: 16, reachedRate: 9 };
@@ -78,8 +78,8 @@ test("the last take is quoted as what it was, and what is estimated says from wh
   expect(detailOf(held(0), take(), true, "24")).toBe("last take: 9 of 24 fps, 150 skipped, 16 late");
 });
 
-test("what is left out is said with the answer", () => {
-  expect(withoutText("Plays in real time, 25 fps", 0)).toBe("Plays in real time, 25 fps");
-  expect(withoutText("Plays in real time, 25 fps", 1)).toBe("Plays in real time, 25 fps, without 1 missing clip");
-  expect(withoutText("Not measured yet", 2)).toBe("Not measured yet, without 2 missing clips");
+test("what is missing is said with the answer", () => {
+  expect(withMissing("Plays in real time, 25 fps", 0)).toBe("Plays in real time, 25 fps");
+  expect(withMissing("Plays in real time, 25 fps", 1)).toBe("Plays in real time, 25 fps, 1 clip missing");
+  expect(withMissing("Not measured yet", 2)).toBe("Not measured yet, 2 clips missing");
 });

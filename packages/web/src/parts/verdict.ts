@@ -94,9 +94,9 @@ export function answerOf(
     : `Should play about ${percentText(outlook.onTimeShare)} on time`;
 }
 
-/** An answer is of what can be read. @param missing how many files cannot */
-export function withoutText(answer: string, missing: number): string {
-  return missing === 0 ? answer : `${answer}, without ${countText(missing, "missing clip")}`;
+/** An answer with how many clips cannot be read, of which only what is cached is played. */
+export function withMissing(answer: string, missing: number): string {
+  return missing === 0 ? answer : `${answer}, ${countText(missing, "clip")} missing`;
 }
 
 /** What it follows from, and the last take as what it was. */

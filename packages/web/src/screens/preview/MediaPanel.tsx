@@ -108,7 +108,7 @@ function FileRow({ row, isReplaced, onReplace }: FileRowProps) {
             Look for it
           </Button>
         )}
-        <Button size="sm" variant="outline-dark" aria-pressed={isReplaced} onClick={onReplace}>
+        <Button size="sm" variant="outline-dark" active={isReplaced} aria-pressed={isReplaced} onClick={onReplace}>
           Replace…
         </Button>
       </span>
