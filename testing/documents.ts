@@ -28,6 +28,7 @@ export function layer(id: string, kind: SourceKind, values: ParameterValues = {}
     name: id,
     enabled: true,
     range: { in: 0, out: 24 },
+    start: 0,
     source: { kind, parameters: { ...defaults(SOURCES[kind].parameters), ...values } },
     transform: { x: 0, y: 0, anchorX: 0, anchorY: 0, scale: 1, rotation: 0 },
     opacity: 1,

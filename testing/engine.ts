@@ -133,7 +133,7 @@ class FakePool {
   takeStarted(fraction = 1): number[] {
     return this.started
       .splice(0)
-      .filter(({ settings, layer: part }) => settings.fraction === fraction && part === undefined)
+      .filter(({ settings, branch }) => settings.fraction === fraction && branch === undefined)
       .map(({ frame }) => frame);
   }
 
@@ -213,7 +213,7 @@ class FakePool {
     return files.map((fingerprint) => this.lostMedia.get(fingerprint)).find((lost) => lost !== undefined);
   }
 
-  private end({ id, frame, settings, layer: part, branches, tries }: RenderJob, { key, root }: FrameGraph): void {
+  private end({ id, frame, settings, branch: part, branches, tries }: RenderJob, { key, root }: FrameGraph): void {
     const { renderer } = settings;
     this.running.delete(id);
     const lent = branches?.held ?? [];
@@ -236,7 +236,7 @@ class FakePool {
         lent,
       });
     else if (part !== undefined) {
-      const node = root.inputs.find((input) => input.layer === part)!;
+      const node = root.inputs.find((input) => input.key === part)!;
       const measured = { ms: this.branchMs, costs: [], warm: true, jumped: false };
       this.onOutcome({ kind: "branch", job: id, branch: branchOf(node), lent, ...measured });
     } else {

@@ -1,4 +1,4 @@
-import { mainComposition, type Document, type FrameNumber } from "../composition";
+import { isLayerByLayer, mainComposition, type Document, type FrameNumber } from "../composition";
 import { buildBakeGraph, storedFrameName, type Bake, type BakeTarget } from "../graph";
 
 /** How a bake stands against what lies underneath. */
@@ -56,19 +56,23 @@ export interface BakeChoice {
   readonly kind: "layer" | "nested composition" | "whole";
 }
 
-/** From the top layer down, nested compositions after the layers, the whole last. */
+/** From the top layer down, nested compositions after the layers, the whole last; only what is one picture. */
 export function bakeChoices(document: Document): BakeChoice[] {
   const main = mainComposition(document);
   const layers = [...main.layers]
     .reverse()
+    .filter((layer) => !isLayerByLayer(layer))
     .map(({ id, name }): BakeChoice => ({ target: { composition: main.id, layer: id }, name, kind: "layer" }));
   const nested = new Set<string>();
+  const seen = new Set<string>();
   const visit = (id: string) => {
-    for (const { source } of document.compositions[id]!.layers) {
+    for (const layer of document.compositions[id]!.layers) {
+      const { source } = layer;
       if (source.kind !== "composition") continue;
       const inner = source.parameters.composition as string;
-      if (nested.has(inner)) continue;
-      nested.add(inner);
+      if (seen.has(inner)) continue;
+      seen.add(inner);
+      if (!isLayerByLayer(layer)) nested.add(inner);
       visit(inner);
     }
   };

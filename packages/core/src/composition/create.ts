@@ -19,7 +19,8 @@ import { fitting } from "./fitting";
 export const MADE_SOURCES = ["solid", "gradient", "noise", "flock"] as const;
 export type MadeSource = (typeof MADE_SOURCES)[number];
 
-const STILL = { x: 0, y: 0, anchorX: 0, anchorY: 0, scale: 1, rotation: 0 };
+/** Where and as large as it is. */
+export const STILL = { x: 0, y: 0, anchorX: 0, anchorY: 0, scale: 1, rotation: 0 };
 
 /** Initial values; what refers to something else has none. */
 function initial(parameters: Parameters): ParameterValues {
@@ -78,6 +79,7 @@ export function newLayer(kind: MadeSource, composition: Composition): Layer {
     name,
     enabled: true,
     range: { in: 0, out: composition.duration },
+    start: 0,
     source: { kind, parameters: { ...initial(parameters), ...filling(kind, composition) } },
     transform: STILL,
     opacity: 1,
@@ -108,6 +110,7 @@ export function newMediaLayer(
     name,
     enabled: true,
     range: { in: 0, out: lengthIn(composition, media) },
+    start: 0,
     source: { kind, parameters: { asset, offset: 0 } },
     transform: { ...STILL, ...fitting(media, composition) },
     opacity: 1,
@@ -131,9 +134,10 @@ export function freeId(wanted: string, taken: ReadonlySet<string>): string {
   return id;
 }
 
-function freeName(wanted: string, layers: readonly Layer[]): string {
+/** A name that no layer has yet: the wanted one, with a number behind it where it must be. */
+export function freeName(wanted: string, layers: readonly Layer[]): string {
   const taken = new Set(layers.map(({ name }) => name));
   let name = wanted;
-  for (let n = 2; taken.has(name); n++) name = `${wanted} ${n}`;
+  for (let n = 2; taken.has(name); n++) name = `${wanted.slice(0, LONGEST_NAME - 5)} ${n}`;
   return name;
 }

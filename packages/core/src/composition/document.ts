@@ -38,8 +38,10 @@ export interface Layer {
   readonly id: string;
   readonly name: string;
   readonly enabled: boolean;
-  /** Frames of the composition in which the layer shows. */
+  /** Frames of the composition in which the layer shows; they may lie outside it. */
   readonly range: FrameRange;
+  /** Frame of the composition on which the layer's own time begins: of its media, of what moves by itself. */
+  readonly start: FrameNumber;
   readonly source: { readonly kind: SourceKind; readonly parameters: ParameterValues };
   readonly transform: Transform;
   /** 0 to 1. */
@@ -132,7 +134,7 @@ export const DEPTHS = ["8-bit", "half", "float"] as const;
 export type Depth = (typeof DEPTHS)[number];
 
 export const DOCUMENT_FORMAT = "kinetocache-composition";
-export const DOCUMENT_VERSION = 3;
+export const DOCUMENT_VERSION = 4;
 
 /** A named alternative of what is played. */
 export interface Variant {
@@ -159,6 +161,8 @@ export interface Document {
 export const LARGEST_SIDE = 16_384;
 export const MOST_FRAMES = 1_000_000;
 export const MOST_LAYERS = 500;
+/** Of a document. */
+export const MOST_COMPOSITIONS = 200;
 /** Characters of a name. */
 export const LONGEST_NAME = 120;
 /** Of a layer. */
@@ -167,6 +171,30 @@ export const MOST_EFFECTS = 32;
 /** The composition that is played. */
 export function mainComposition(document: Document): Composition {
   return document.compositions[document.main]!;
+}
+
+/** The document with other layers in its main composition. @throws RangeError when there are too many */
+export function withLayers(document: Document, layers: readonly Layer[]): Document {
+  const main = mainComposition(document);
+  if (layers.length > MOST_LAYERS)
+    throw new RangeError(`${main.name} has ${main.layers.length} layers; the most there can be is ${MOST_LAYERS}`);
+  return withComposition(document, { ...main, layers });
+}
+
+/** The document with a composition in place of the one of its id, or beside the others. */
+export function withComposition(document: Document, composition: Composition): Document {
+  return { ...document, compositions: { ...document.compositions, [composition.id]: composition } };
+}
+
+/** The document without a composition, unless it is a variant or another composition shows it. */
+export function withoutUnused(document: Document, id: string): Document {
+  const isVariant = document.variants.some(({ composition }) => composition === id);
+  const isShown = Object.values(document.compositions).some(({ layers }) =>
+    layers.some(({ source }) => source.kind === "composition" && source.parameters.composition === id),
+  );
+  if (isVariant || isShown) return document;
+  const compositions = Object.entries(document.compositions).filter(([key]) => key !== id);
+  return { ...document, compositions: Object.fromEntries(compositions) };
 }
 
 /** Ids of a composition and of all that are nested in it. */

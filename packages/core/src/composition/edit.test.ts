@@ -35,6 +35,7 @@ test("new layers are whole, named apart, and fill the picture", () => {
   expect(names(twice)).toEqual(["Gradient", "Procedural noise", "Flock", "Gradient 2"]);
   expect(mainComposition(twice).layers[0]).toMatchObject({
     range: { in: 0, out: 50 },
+    start: 0,
     source: { parameters: { y1: 360 } },
   });
   expect(parseDocument(twice)).toEqual(twice);
@@ -87,7 +88,7 @@ test("what is not there is named, and nothing is added twice", () => {
 test("more layers or effects than a document may have are refused", () => {
   let full = EMPTY;
   while (mainComposition(full).layers.length < MOST_LAYERS) full = add(full, "solid");
-  expect(() => add(full, "solid")).toThrow("Flyway ident has 500 layers, the most there can be");
+  expect(() => add(full, "solid")).toThrow("Flyway ident has 500 layers; the most there can be is 500");
   const grain = (document: Document): Edit => ({
     kind: "effectAdded",
     layer: "flock",

@@ -5,7 +5,8 @@ import {
   LONGEST_NAME,
   mainComposition,
   MOST_EFFECTS,
-  MOST_LAYERS,
+  withLayers,
+  withoutUnused,
   withVariant,
   type Asset,
   type ClipAsset,
@@ -19,7 +20,9 @@ import {
   type ParameterValue,
   type Transform,
 } from "./document";
-import type { FrameRange } from "./rate";
+import { withLayersNested, withLayerUnnested } from "./nesting";
+import type { FrameNumber, FrameRange } from "./rate";
+import { slid, split, trimmed } from "./timeline";
 
 /** What a user can change. Each names its target, so that it can be stored, repeated and undone. */
 export type Edit =
@@ -32,11 +35,20 @@ export type Edit =
     }
   | { readonly kind: "effectEnabled"; readonly layer: string; readonly effect: string; readonly enabled: boolean }
   | { readonly kind: "layerEnabled"; readonly layer: string; readonly enabled: boolean }
+  /** On which frames it shows; what it shows on them stays. */
   | { readonly kind: "layerRange"; readonly layer: string; readonly range: FrameRange }
+  /** Later by so many frames, with all that it does. */
+  | { readonly kind: "layerSlid"; readonly layer: string; readonly frames: number }
+  /** In two, the second one right above and from a frame on. */
+  | { readonly kind: "layerSplit"; readonly layer: string; readonly at: FrameNumber }
   | { readonly kind: "layerMotionBlur"; readonly layer: string; readonly motionBlur: MotionBlur }
   | { readonly kind: "sourceParameter"; readonly layer: string; readonly name: string; readonly value: ParameterValue }
   /** A new layer on top, with the asset that it shows. */
   | { readonly kind: "layerAdded"; readonly layer: Layer; readonly assets: Readonly<Record<string, Asset>> }
+  /** Layers that lie next to each other, as one nested composition. */
+  | { readonly kind: "layersNested"; readonly layers: readonly string[]; readonly name: string }
+  /** A nested composition's layers in its place. */
+  | { readonly kind: "layerUnnested"; readonly layer: string }
   /** Another clip in place of one, wherever that is shown. */
   | { readonly kind: "clipReplaced"; readonly asset: string; readonly clip: ClipAsset }
   | { readonly kind: "layerRemoved"; readonly layer: string }
@@ -73,11 +85,7 @@ function editLayers(
   change: (layers: readonly Layer[], main: Composition) => readonly Layer[],
 ): Document {
   const main = mainComposition(document);
-  const layers = change(main.layers, main);
-  if (layers.length > MOST_LAYERS)
-    throw new RangeError(`${main.name} has ${MOST_LAYERS} layers, the most there can be`);
-  const edited = { ...main, layers };
-  return { ...document, compositions: { ...document.compositions, [main.id]: edited } };
+  return withLayers(document, change(main.layers, main));
 }
 
 const editLayer = (document: Document, id: string, change: (layer: Layer) => Layer): Document =>
@@ -169,16 +177,8 @@ function removeVariant(document: Document, id: string): Document {
   withVariant(document, id);
   const variants = document.variants.filter(({ composition }) => composition !== id);
   if (variants.length === 0) throw new RangeError("The only variant cannot be removed");
-  const isNested = Object.values(document.compositions).some(({ layers }) =>
-    layers.some(({ source }) => source.kind === "composition" && source.parameters.composition === id),
-  );
-  const compositions = Object.entries(document.compositions).filter(([key]) => isNested || key !== id);
-  return {
-    ...document,
-    variants,
-    main: document.main === id ? variants[0]!.composition : document.main,
-    compositions: Object.fromEntries(compositions),
-  };
+  const main = document.main === id ? variants[0]!.composition : document.main;
+  return withoutUnused({ ...document, variants, main }, id);
 }
 
 /**
@@ -192,7 +192,11 @@ export function applyEdit(document: Document, edit: Edit): Document {
     case "layerEnabled":
       return editLayer(document, edit.layer, (layer) => ({ ...layer, enabled: edit.enabled }));
     case "layerRange":
-      return editLayer(document, edit.layer, (layer) => ({ ...layer, range: edit.range }));
+      return editLayer(document, edit.layer, (layer) => trimmed(layer, edit.range));
+    case "layerSlid":
+      return editLayer(document, edit.layer, (layer) => slid(layer, edit.frames));
+    case "layerSplit":
+      return replaceLayer(document, edit.layer, (layer) => split(layer, edit.at, mainComposition(document).layers));
     case "layerMotionBlur":
       return editLayer(document, edit.layer, (layer) => ({ ...layer, motionBlur: edit.motionBlur }));
     case "sourceParameter":
@@ -202,6 +206,10 @@ export function applyEdit(document: Document, edit: Edit): Document {
       }));
     case "layerAdded":
       return addLayer(document, edit.layer, edit.assets);
+    case "layersNested":
+      return withLayersNested(document, edit.layers, edit.name);
+    case "layerUnnested":
+      return withLayerUnnested(document, edit.layer);
     case "clipReplaced":
       return replaceClip(document, edit.asset, edit.clip);
     case "layerRemoved":

@@ -6,6 +6,8 @@ export * from "./edit";
 export * from "./fitting";
 export { faultsOf, readJson } from "./faults";
 export * from "./history";
+export { isLayerByLayer, unnestingFault } from "./nesting";
+export * from "./property";
 export * from "./rate";
 export { NAMED_RATES, parseLength, parseRate, rateName, rateNear } from "./typed";
 export { DocumentError, migrateDocument } from "./migration";

@@ -20,22 +20,40 @@ const MIGRATIONS: Readonly<Record<number, (document: Versioned) => Versioned>> =
   },
   // Version 2 knew one variant, no motion blur and one size of nested compositions; solo, which is of the preview
   // alone, was part of it.
-  2: (document) => {
-    const compositions = Object.entries((document.compositions ?? {}) as Record<string, { layers?: unknown }>);
-    const changed = compositions.map(([key, composition]) => [
-      key,
-      Array.isArray(composition.layers)
-        ? { ...composition, layers: composition.layers.map((layer: object) => layerOfVersion3(layer)) }
-        : composition,
-    ]);
-    return {
-      ...document,
-      version: 3,
-      variants: [{ composition: document.main, name: "Original" }],
-      compositions: Object.fromEntries(changed),
-    };
-  },
+  2: (document) => ({
+    ...document,
+    version: 3,
+    variants: [{ composition: document.main, name: "Original" }],
+    compositions: withLayers(document, layerOfVersion3),
+  }),
+  // In version 3 a layer's own time began with its range where it shows media, else with the composition, and nested
+  // compositions were always blended as one picture.
+  3: (document) => ({ ...document, version: 4, compositions: withLayers(document, layerOfVersion4) }),
 };
+
+function layerOfVersion4(layer: object): object {
+  const { source, range } = layer as {
+    source?: { kind?: unknown; parameters?: object };
+    range?: { in?: unknown };
+  };
+  const isMedia = ["clip", "sequence", "composition"].includes(source?.kind as string);
+  const nested = source?.kind === "composition" && {
+    source: { ...source, parameters: { ...source.parameters, blending: "As one picture" } },
+  };
+  return { ...layer, start: isMedia ? range?.in : 0, ...nested };
+}
+
+/** The compositions of a document with each layer changed; what is none is left for the check. */
+function withLayers(document: Versioned, change: (layer: object) => object): object {
+  const compositions = Object.entries((document.compositions ?? {}) as Record<string, { layers?: unknown } | null>);
+  const changed = compositions.map(([key, composition]) => [
+    key,
+    Array.isArray(composition?.layers)
+      ? { ...composition, layers: composition.layers.map((layer: object) => change(layer)) }
+      : composition,
+  ]);
+  return Object.fromEntries(changed) as object;
+}
 
 function layerOfVersion3(layer: object & { source?: unknown }): object {
   const { solo: _, ...rest } = layer as { solo?: unknown; source?: { kind?: unknown; parameters?: object } };

@@ -8,6 +8,7 @@ import {
   DOCUMENT_VERSION,
   LARGEST_SIDE,
   LONGEST_NAME,
+  MOST_COMPOSITIONS,
   MOST_EFFECTS,
   MOST_FRAMES,
   MOST_LAYERS,
@@ -21,11 +22,12 @@ const MAX_ASSET_CHARACTERS = 64 * 1024 * 1024;
 const id = Joi.string().pattern(/^[a-z0-9][a-z0-9-]{0,63}$/, "lower-case letters, digits and hyphens");
 const label = Joi.string().min(1).max(LONGEST_NAME);
 const positive = Joi.number().integer().min(1);
+const frame = Joi.number().integer().min(-MOST_FRAMES).max(MOST_FRAMES).required();
 
 function animated(min: number, max: number): Joi.Schema {
   const value = Joi.number().min(min).max(max);
   const keyframe = Joi.object({
-    frame: Joi.number().integer().min(-MOST_FRAMES).max(MOST_FRAMES).required(),
+    frame,
     value: value.required(),
     ease: Joi.string()
       .valid(...EASES)
@@ -80,16 +82,14 @@ function kinds(table: Readonly<Record<string, { parameters: Parameters }>>, more
   });
 }
 
-const range = Joi.object({
-  in: Joi.number().integer().min(0).max(MOST_FRAMES).required(),
-  out: Joi.number().integer().greater(Joi.ref("in")).max(MOST_FRAMES).required(),
-}).required();
+const range = Joi.object({ in: frame, out: frame.greater(Joi.ref("in")) }).required();
 
 const layer = Joi.object({
   id: id.required(),
   name: label.required(),
   enabled: Joi.boolean().required(),
   range,
+  start: frame,
   source: kinds(SOURCES).required(),
   transform: Joi.object({
     x: animated(-65536, 65536),
@@ -192,7 +192,7 @@ const documentSchema = Joi.object({
     .max(50)
     .unique("composition")
     .required(),
-  compositions: Joi.object().pattern(id, composition).min(1).max(200).required(),
+  compositions: Joi.object().pattern(id, composition).min(1).max(MOST_COMPOSITIONS).required(),
   assets: Joi.object().pattern(id, asset).max(500).required(),
 });
 

@@ -62,7 +62,7 @@ export const choice = (label: string, options: readonly string[]): ChoiceParamet
 
 export const seed = number("Seed", "", [0, 65535, 1, 1]);
 
-/** The moment that is shown. */
+/** The moment that is shown, in the time of the layer. */
 interface Moment {
   readonly frame: number;
   readonly seconds: number;

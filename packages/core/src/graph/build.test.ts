@@ -143,7 +143,7 @@ test("a nested composition runs at its own rate, starts at its offset, and is em
     rate: { numerator: 12, denominator: 1 },
   };
   const outer = document([
-    layer("nest", "composition", { composition: "inner", offset: 2 }, { range: { in: 4, out: 24 } }),
+    layer("nest", "composition", { composition: "inner", offset: 2 }, { range: { in: 4, out: 24 }, start: 4 }),
   ]);
   const value = { ...outer, compositions: { ...outer.compositions, inner } };
   const flockAt = (frame: number) => inOrder(buildGraph(value, frame, half).root).find((node) => node.kind === "flock");
@@ -195,7 +195,9 @@ describe("clips", () => {
     base64: "AAAA",
   };
   const opened = (offset: number, range = { in: 0, out: 24 }) =>
-    document([layer("camera", "clip", { asset: "nest", offset }, { range })], { assets: { nest: clip } });
+    document([layer("camera", "clip", { asset: "nest", offset }, { range, start: range.in })], {
+      assets: { nest: clip },
+    });
   /** Frame of the clip on show at each frame of the composition. */
   const shown = (value: Document) =>
     Array.from({ length: 24 }, (_, frame) => {
@@ -248,8 +250,8 @@ describe("motion blur", () => {
     document([layer("square", "solid", {}, { transform: { ...still, ...transform }, motionBlur })]);
 
   test("samples lie in the middle of equal parts of the time that the shutter is open", () => {
-    expect(shutterMoments(10, motionBlur)).toEqual([9.8125, 9.9375, 10.0625, 10.1875]);
-    expect(shutterMoments(0, { enabled: true, shutter: 360, samples: 2 })).toEqual([-0.25, 0.25]);
+    expect(shutterMoments(motionBlur)).toEqual([-0.1875, -0.0625, 0.0625, 0.1875]);
+    expect(shutterMoments({ enabled: true, shutter: 360, samples: 2 })).toEqual([-0.25, 0.25]);
   });
 
   test("a layer that moves is the mean of its samples, one that stands still is drawn once", () => {

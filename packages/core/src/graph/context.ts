@@ -17,8 +17,10 @@ export interface Context {
   readonly settings: RenderSettings;
   readonly bakes: Bakes;
   readonly frame: FrameNumber;
-  /** The moment that is shown, in frames: other than `frame` while the shutter is open around it. */
-  readonly time: number;
+  /** How far the moment that is shown is from the frame, in frames: other than 0 while the shutter is open around it. */
+  readonly shutter: number;
+  /** Frame on which the layer's own time begins, and how long that has gone on. */
+  readonly start: FrameNumber;
   readonly seconds: Seconds;
   /** Size of what is drawn against the size of its composition. */
   readonly fraction: number;
@@ -27,8 +29,8 @@ export interface Context {
   readonly shared?: SharedLayers;
 }
 
-export function momentOf(frame: FrameNumber, rate: Rate): Pick<Context, "frame" | "time" | "seconds"> {
-  return { frame, time: frame, seconds: secondsAtFrame(frame, rate) };
+export function momentOf(frame: FrameNumber, rate: Rate): Pick<Context, "frame" | "shutter" | "start" | "seconds"> {
+  return { frame, shutter: 0, start: 0, seconds: secondsAtFrame(frame, rate) };
 }
 
 /** @throws RangeError when the frame is outside the composition */

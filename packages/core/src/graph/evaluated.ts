@@ -18,9 +18,10 @@ export function evaluated(kind: Kind, values: ParameterValues, context: Context)
     const value = values[name];
     if (spec.type !== "number") result[name] = value as string;
     else {
-      const at = valueAt(value as never, context.time);
+      const at = valueAt(value as never, context.frame, context.shutter);
       result[name] = spec.spatial ? at * context.fraction : at;
     }
   }
-  return kind.timed ? { ...result, ...kind.timed(result, context) } : result;
+  const { frame, start, seconds } = context;
+  return kind.timed ? { ...result, ...kind.timed(result, { frame: frame - start, seconds }) } : result;
 }

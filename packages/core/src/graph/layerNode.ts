@@ -1,6 +1,7 @@
 import {
   BLEND_MODES,
   convertFrame,
+  isLayerByLayer,
   secondsAtFrame,
   valueAt,
   type Composition,
@@ -30,8 +31,13 @@ import { nodeKey } from "./nodeKey";
 import { sourceNode } from "./sourceNode";
 
 /** @param inner size of the layer's own picture, where that differs from the size of what it is placed in */
-function transformAt(transform: Transform, time: number, fraction: number, inner: number): Affine {
-  const at = (value: Transform[keyof Transform]) => valueAt(value, time);
+function transformAt(
+  transform: Transform,
+  { frame, shutter }: Pick<Context, "frame" | "shutter">,
+  fraction: number,
+  inner: number,
+): Affine {
+  const at = (value: Transform[keyof Transform]) => valueAt(value, frame, shutter);
   const scale = (at(transform.scale) * fraction) / inner;
   const angle = (at(transform.rotation) * Math.PI) / 180;
   const [cos, sin] = [Math.cos(angle) * scale, Math.sin(angle) * scale];
@@ -55,10 +61,10 @@ function ownLayerNode(layer: Layer, owner: Composition, above: Context): GraphNo
   );
 }
 
-/** Moments in frames at which the shutter is sampled: in the middle of equal parts of its interval. */
-export function shutterMoments(frame: FrameNumber, { shutter, samples }: MotionBlur): number[] {
+/** How far from a frame, in frames, the shutter is sampled: in the middle of equal parts of its interval. */
+export function shutterMoments({ shutter, samples }: MotionBlur): number[] {
   const length = shutter / 360;
-  return Array.from({ length: samples }, (_, index) => frame + length * ((index + 0.5) / samples - 0.5));
+  return Array.from({ length: samples }, (_, index) => length * ((index + 0.5) / samples - 0.5));
 }
 
 /** A layer's picture as it is rendered. */
@@ -66,8 +72,8 @@ export function liveLayerNode(layer: Layer, owner: Composition, context: Context
   if (!layer.motionBlur.enabled || !context.settings.motionBlur) return sampleNode(layer, owner, context);
   const { samples } = layer.motionBlur;
   const distinct = new Map<ContentKey, { node: GraphNode; count: number }>();
-  for (const time of shutterMoments(context.frame, layer.motionBlur)) {
-    const node = sampleNode(layer, owner, { ...context, time, seconds: secondsAtFrame(time, owner.rate) });
+  for (const shutter of shutterMoments(layer.motionBlur)) {
+    const node = sampleNode(layer, owner, { ...context, shutter });
     if (!node || isEmpty(node.window)) continue;
     const same = distinct.get(node.key);
     if (same) same.count++;
@@ -82,26 +88,36 @@ export function liveLayerNode(layer: Layer, owner: Composition, context: Context
   return stackOf(inputs, placements, inputs.map(({ window }) => window).reduce(union), context);
 }
 
-/** The frame of a nested composition that is on show; none before its first and after its last. */
-function nestedNode({ source, range }: Layer, owner: Composition, context: Context): GraphNode | null {
+/** A nested composition and the frame of it that is on show; none before its first and after its last. */
+function nestedAt(
+  { source, start }: Layer,
+  owner: Composition,
+  context: Context,
+): { readonly composition: Composition; readonly context: Context } | null {
   const { composition, offset } = source.parameters;
   const nested = context.document.compositions[composition as string]!;
-  const start = Math.round(valueAt(offset as never, context.frame));
-  const frame = convertFrame(context.frame - range.in, owner.rate, nested.rate) + start;
+  const first = Math.round(valueAt(offset as never, context.frame));
+  const frame = convertFrame(context.frame - start, owner.rate, nested.rate) + first;
   if (frame < 0 || frame >= nested.duration) return null;
-  return wholeNode(nested, { ...context, ...momentOf(frame, nested.rate) });
+  return { composition: nested, context: { ...context, ...momentOf(frame, nested.rate) } };
+}
+
+function nestedNode(layer: Layer, owner: Composition, context: Context): GraphNode | null {
+  const nested = nestedAt(layer, owner, context);
+  return nested && wholeNode(nested.composition, nested.context);
 }
 
 /** The layer as it is at one moment. */
 function sampleNode(layer: Layer, owner: Composition, context: Context): GraphNode | null {
-  const { fraction, time } = context;
+  const { fraction, frame, shutter } = context;
   const inner = fraction * NESTED_SIZES[(layer.source.parameters.rendered as string | undefined) ?? "100 %"]!;
-  const within = inner === fraction ? context : { ...context, fraction: inner };
+  const seconds = secondsAtFrame(frame - layer.start + shutter, owner.rate);
+  const within = { ...context, fraction: inner, start: layer.start, seconds };
   const isNested = layer.source.kind === "composition";
   const source = isNested ? nestedNode(layer, owner, within) : sourceNode(layer, owner, within);
   if (!source) return null;
   const picture = canvas(owner, fraction);
-  const transform = transformAt(layer.transform, time, fraction, inner);
+  const transform = transformAt(layer.transform, context, fraction, inner);
   if (isIdentity(transform)) return effectNodes(source, layer, picture, within);
   const node = effectNodes(source, layer, null, within);
   const window = intersect(mapWindow(node.window, transform), picture);
@@ -112,18 +128,42 @@ function sampleNode(layer: Layer, owner: Composition, context: Context): GraphNo
 
 /** All layers of a composition that show at a frame. */
 export function stackNode(composition: Composition, context: Context): GraphNode {
-  const inputs: GraphNode[] = [];
-  const placements: Placement[] = [];
-  const alone = context.topLayer === null ? context.settings.solo : [];
-  for (const layer of showingLayers(composition, context.frame, alone)) {
-    const opacity = valueAt(layer.opacity, context.frame);
-    if (opacity === 0) continue;
-    const node = layerNode(layer, composition, context);
-    if (!node || isEmpty(node.window)) continue;
-    inputs.push(node);
-    placements.push({ opacity, blend: BLEND_MODES.indexOf(layer.blend) });
-  }
+  const placed = placedNodes(composition, context);
+  const inputs = placed.map(({ node }) => node);
+  const placements = placed.map(({ placement }) => placement);
   return stackOf(inputs, placements, canvas(composition, context.fraction), context);
+}
+
+interface PlacedNode {
+  readonly node: GraphNode;
+  readonly placement: Placement;
+}
+
+/** What is stacked at a frame, from the bottom; the layers of a nested composition among them where it lets them. */
+function placedNodes(composition: Composition, context: Context): PlacedNode[] {
+  const alone = context.topLayer === null ? context.settings.solo : [];
+  return showingLayers(composition, context.frame, alone).flatMap((layer): PlacedNode[] => {
+    const opacity = valueAt(layer.opacity, context.frame);
+    if (opacity === 0) return [];
+    const within = { ...context, topLayer: context.topLayer ?? layer.id };
+    if (isTransparent(layer, composition, within)) {
+      const nested = nestedAt(layer, composition, within);
+      return nested ? placedNodes(nested.composition, nested.context) : [];
+    }
+    const node = layerNode(layer, composition, context);
+    if (!node || isEmpty(node.window)) return [];
+    return [{ node, placement: { opacity, blend: BLEND_MODES.indexOf(layer.blend) } }];
+  });
+}
+
+/** Whether a nested composition's layers lie on what is below as if there were no nesting. */
+function isTransparent(layer: Layer, owner: Composition, context: Context): boolean {
+  const { source, opacity, blend, transform, motionBlur, effects } = layer;
+  if (!isLayerByLayer(layer)) return false;
+  const { width, height } = context.document.compositions[source.parameters.composition as string]!;
+  if (width !== owner.width || height !== owner.height || source.parameters.rendered !== "100 %") return false;
+  if (opacity !== 1 || blend !== "normal" || motionBlur.enabled || effects.some(({ enabled }) => enabled)) return false;
+  return isIdentity(transformAt(transform, context, 1, 1));
 }
 
 export function stackOf(

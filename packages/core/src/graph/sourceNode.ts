@@ -14,13 +14,13 @@ import type { GraphNode, SourceNode } from "./node";
 import { assetKey, describe, nodeKey } from "./nodeKey";
 
 /** The frame of a clip that is on show; none before its first and after its last. */
-function clipNode({ source, range }: Layer, owner: Composition, context: Context): GraphNode | null {
+function clipNode({ source, start }: Layer, owner: Composition, context: Context): GraphNode | null {
   const { document, fraction, settings } = context;
   const id = source.parameters.asset as string;
   const clip = document.assets[id] as ClipAsset;
   if (clip.file && settings.missing.includes(clip.file.fingerprint)) return null;
   const offset = Math.round(valueAt(source.parameters.offset as never, context.frame));
-  const frame = convertFrame(context.frame - range.in, owner.rate, clip.rate) + offset;
+  const frame = convertFrame(context.frame - start, owner.rate, clip.rate) + offset;
   if (frame < 0 || frame >= clip.duration) return null;
   const window = canvas(clip, fraction);
   const text = `asset=${assetKey(clip)}|frame=${frame}|${fraction}`;
@@ -29,10 +29,10 @@ function clipNode({ source, range }: Layer, owner: Composition, context: Context
 }
 
 /** The picture of a sequence that is on show; none before its first, after its last and where there was no file. */
-function sequenceNode({ source, range }: Layer, owner: Composition, context: Context): GraphNode | null {
+function sequenceNode({ source, start }: Layer, owner: Composition, context: Context): GraphNode | null {
   const asset = context.document.assets[source.parameters.asset as string] as SequenceAsset;
   const offset = Math.round(valueAt(source.parameters.offset as never, context.frame));
-  const frame = convertFrame(context.frame - range.in, owner.rate, asset.rate) + offset;
+  const frame = convertFrame(context.frame - start, owner.rate, asset.rate) + offset;
   if (frame < 0 || frame >= asset.duration || asset.gaps.includes(frame)) return null;
   const text = `${assetKey(asset)}|frame=${frame}`;
   const stored = { ...asset, frames: asset.duration };

@@ -123,8 +123,10 @@ function hiddenReason(
   const { range } = layer;
   if (range.in >= main.duration)
     return { kind: "trimmed", reason: `It begins at frame ${range.in}, after the composition's end`, remedy: off };
+  if (range.out <= 0)
+    return { kind: "trimmed", reason: `It ends at frame ${range.out - 1}, before the composition begins`, remedy: off };
   if (isClear(layer)) return { kind: "transparent", reason: "It is transparent on every frame", remedy: off };
-  const showing = [...new Set([...frames, range.in, Math.min(range.out, main.duration) - 1])].filter(
+  const showing = [...new Set([...frames, Math.max(0, range.in), Math.min(range.out, main.duration) - 1])].filter(
     (frame) => frame >= range.in && frame < range.out,
   );
   const quality = { ...FULL_QUALITY, fraction: 1 / 4 };
@@ -174,7 +176,7 @@ function opacitiesOf({ kind }: Layer["source"]): readonly string[] | undefined {
 
 /** Whether nothing below a layer shows at a frame. Only what is certain counts. */
 function isOpaqueOver(document: Document, owner: Composition, layer: Layer, frame: FrameNumber): boolean {
-  const { enabled, range, blend, transform, effects, source } = layer;
+  const { enabled, range, start, blend, transform, effects, source } = layer;
   if (!enabled || blend !== "normal" || frame < range.in || frame >= range.out) return false;
   if (opacityAt(layer, frame) < 1 || layer.motionBlur.enabled) return false;
   if (effects.some(({ enabled, kind, parameters }) => enabled && !effectOf(kind).keepsOpaque?.(parameters)))
@@ -185,7 +187,7 @@ function isOpaqueOver(document: Document, owner: Composition, layer: Layer, fram
     return names?.every((name) => valueAt(source.parameters[name] as Animated, frame) >= 100) ?? false;
   }
   const nested = document.compositions[source.parameters.composition as string]!;
-  const inner = frame - range.in + Math.round(valueAt(source.parameters.offset as Animated, frame));
+  const inner = frame - start + Math.round(valueAt(source.parameters.offset as Animated, frame));
   if (inner < 0 || inner >= nested.duration || nested.rate.numerator !== owner.rate.numerator) return false;
   return nested.layers.some((one) => isOpaqueOver(document, nested, one, inner));
 }

@@ -5,6 +5,7 @@ import type { BrowserDiskState } from "../engine/browserDisk/browserDisk";
 import { EngineClient } from "../engine/client";
 import type { Command } from "../engine/protocol/command";
 import type { CacheChange, EngineEvent, Explanation, Status, SuggestedBakes } from "../engine/protocol/event";
+import type { LayerBars } from "../engine/layerBars";
 import type { TimelineData } from "../engine/previewTimeline";
 import type { Outlook } from "../engine/outlook";
 import type { Savings } from "../engine/savings";
@@ -16,6 +17,7 @@ interface EngineState {
   readonly ended: { readonly reason: string; readonly isRunning: boolean } | undefined;
   readonly status: Status | undefined;
   readonly timeline: TimelineData | undefined;
+  readonly bars: LayerBars | undefined;
   readonly playhead: number;
   readonly cacheChange: CacheChange | undefined;
   readonly savings: Savings | undefined;
@@ -45,6 +47,7 @@ const NOTHING: EngineState = {
   ended: undefined,
   status: undefined,
   timeline: undefined,
+  bars: undefined,
   playhead: 0,
   cacheChange: undefined,
   savings: undefined,
@@ -107,6 +110,9 @@ class EngineStore {
         break;
       case "timeline":
         this.state = { ...this.state, timeline: event.data };
+        break;
+      case "bars":
+        this.state = { ...this.state, bars: event.bars };
         break;
       case "playhead":
         this.state = { ...this.state, playhead: event.frame };

@@ -1,6 +1,7 @@
 import type { RenderSettings } from "@kinetocache/core";
 import type { Devices } from "./devices";
 import type { FillOrders } from "./fillOrders";
+import type { BarsWish } from "./layerBars";
 import { NO_LAYER_CHOICES, type LayerChoices, type PreviewSettings } from "./protocol/command";
 import { inForce, previewQuality } from "./tradeOffs";
 
@@ -11,6 +12,8 @@ export class Choices {
   layers: LayerChoices = NO_LAYER_CHOICES;
   /** The layer whose own pixels the lanes show. */
   followed: string | undefined;
+  /** What the rows of layers in time show. */
+  bars: BarsWish = { layers: [], range: { in: 0, out: 0 }, columns: 1 };
   fillingPaused = false;
   /** Files of the open composition that cannot be read. */
   missing: readonly string[] = [];
@@ -33,6 +36,12 @@ export class Choices {
   /** What decides the pixels of the preview. */
   quality(devices: Devices, settings = this.settings): RenderSettings {
     return { ...previewQuality(settings, this.layers, devices.use(devices.device)), missing: this.missing };
+  }
+
+  /** Layers of which is told what is kept: those, and the one that is selected. */
+  keptLayers(orders: FillOrders): ReadonlySet<string> {
+    const wanted = this.wantedLayers(orders);
+    return this.followed === undefined ? wanted : new Set([...wanted, this.followed]);
   }
 
   /** Layers whose finished pixels are kept, whatever they cost. */

@@ -44,6 +44,11 @@ const QUIET: { readonly [Kind in QuietKind]: Handler<Kind> } = {
     choices.followed = layer;
     staging.followLayers();
   },
+  bars: ({ choices, reports, staging }, { wish }) => {
+    choices.bars = wish;
+    staging.followLayers();
+    reports.bars();
+  },
   explain: (engine, { frame }) => explainFrame(engine, frame),
   savings: ({ savings }, { wanted }) => savings.want(wanted),
   findWaste: ({ book, emit, stage }) => {
@@ -127,6 +132,7 @@ type QuietKind =
   | "cancelFill"
   | "pauseFilling"
   | "follow"
+  | "bars"
   | "explain"
   | "savings"
   | "findWaste"

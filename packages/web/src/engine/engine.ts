@@ -21,6 +21,7 @@ import { FillPace } from "./fillPace";
 import { CostBook } from "./frameCosts";
 import { HeldFrames } from "./heldFrames";
 import { JobTable } from "./jobTable";
+import { layerBarsOf } from "./layerBars";
 import { MediaShelf } from "./media/mediaShelf";
 import { OnShow } from "./onShow";
 import { Outcomes } from "./outcomes";
@@ -113,6 +114,7 @@ export class Engine implements Desks {
     this.reports = new Reports(emit, {
       status: () => statusOf(this, this.modeAt(performance.now())),
       timeline: () => timelineDataOf(this),
+      bars: () => (this.player.isPlaying ? undefined : layerBarsOf(this)),
       isBusy: () => this.isBusy,
     });
     this.disk = new DiskTier(disks, {

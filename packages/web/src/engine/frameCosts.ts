@@ -360,6 +360,25 @@ function ownTimes(samples: readonly CostSample[], share: number, model: CostMode
 
 const sum = (values: readonly number[]) => values.reduce((total, value) => total + value, 0);
 
+/**
+ * What was measured, by the layers that show now: after a split or a nesting the same frame is made of others. What was
+ * of those that are gone is shared out among those that are new, as they are estimated.
+ */
+function amongPresent(
+  measured: ReadonlyMap<string, Milliseconds>,
+  estimated: ReadonlyMap<string, Milliseconds>,
+): ReadonlyMap<string, Milliseconds> {
+  const gone = [...measured].filter(([id]) => !estimated.has(id));
+  const fresh = [...estimated].filter(([id]) => !measured.has(id));
+  const freshMs = sum(fresh.map(([, ms]) => ms));
+  if (gone.length === 0 || freshMs === 0) return measured;
+  const share = sum(gone.map(([, ms]) => ms)) / freshMs;
+  return new Map([
+    ...[...measured].filter(([id]) => estimated.has(id)),
+    ...fresh.map(([id, ms]) => [id, ms * share] as const),
+  ]);
+}
+
 type Weighed = [origin: number, ms: Milliseconds, byLayer: ReadonlyMap<string, Milliseconds>];
 
 /**
@@ -372,7 +391,8 @@ function weigh(known: Known | undefined, { total, byLayer }: FrameEstimate, isYo
   const trust = known.weight * (known.times > 1 || isYoung ? 1 : ONCE);
   const mix = (measured: Milliseconds, expected: Milliseconds | undefined) =>
     expected && measured ? expected * (measured / expected) ** trust : measured;
-  const own = known.byLayer && new Map([...known.byLayer].map(([id, ms]) => [id, mix(ms, byLayer.get(id))]));
+  const measured = known.byLayer && amongPresent(known.byLayer, byLayer);
+  const own = measured && new Map([...measured].map(([id, ms]) => [id, mix(ms, byLayer.get(id))]));
   const origin = known.weight < 1 ? ESTIMATED : own ? MEASURED : MEASURED_WHOLE;
   return [origin, mix(known.ms, total), own ?? byLayer];
 }

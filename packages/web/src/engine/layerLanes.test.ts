@@ -72,7 +72,9 @@ test("what is kept of a layer is counted in frames and bytes, what looks the sam
   const made = lanes([keyOf(6), keyOf(7)]);
   made.follow(new Set(["square", "plate"]));
   made.computeKeys(Infinity);
-  const kept = new Map(made.kept({ in: 5, out: 15 }).map(({ layer: of, ...rest }) => [of, rest]));
+  const kept = new Map(
+    made.kept(new Set(["square", "plate"]), { in: 5, out: 15 }).map(({ layer: of, ...rest }) => [of, rest]),
+  );
   const pixels = (frame: number) => {
     const { width, height } = buildGraph(opened, frame, FULL_QUALITY).root.inputs[2]!.window;
     return width * height * 16;

@@ -26,22 +26,29 @@ export interface LayerKept {
   readonly allBytes: Bytes;
 }
 
+/** Pictures that a layer is made of: one, but for a nested composition that is blended layer by layer. */
+interface Part {
+  readonly frames: Timeline;
+  /** What each frame's pixels take. */
+  readonly bytes: Float64Array;
+}
+
 /** One layer's finished pixels along the timeline. */
 interface Lane {
-  readonly frames: Timeline;
-  /** First frame whose key has not been computed yet. */
+  readonly parts: Part[];
+  /** First frame whose keys have not been computed yet. */
   nextUnkeyed: number;
+  /** Bits of where all of its pixels of each frame are held. */
+  readonly residency: Uint8Array;
   /** Frames that memory did not take. */
   readonly refused: Set<FrameNumber>;
   /** Frames on which the layer shows nothing. */
   readonly empty: Set<FrameNumber>;
   /** 1 where pixels are held, or there is nothing to hold, or no room for it; and where that is not known yet. */
   readonly filled: Uint8Array;
-  /** What each frame's pixels take. */
-  readonly bytes: Float64Array;
 }
 
-/** Where the finished pixels of some layers are held: those that are marked, pinned, asked for or selected. */
+/** Where the finished pixels of some layers are held: those that are marked, pinned, asked for, selected or in view. */
 export class LayerLanes {
   private readonly lanes = new Map<string, Lane>();
   private changed = false;
@@ -62,24 +69,34 @@ export class LayerLanes {
     for (const layer of this.lanes.keys()) if (!layers.has(layer)) this.lanes.delete(layer);
     for (const layer of layers) {
       if (this.lanes.has(layer)) continue;
-      const frames = new Timeline(this.duration);
-      const bytes = new Float64Array(this.duration);
+      const residency = new Uint8Array(this.duration);
       const filled = new Uint8Array(this.duration).fill(1);
-      this.lanes.set(layer, { frames, nextUnkeyed: 0, refused: new Set(), empty: new Set(), filled, bytes });
+      this.lanes.set(layer, {
+        parts: [],
+        nextUnkeyed: 0,
+        residency,
+        refused: new Set(),
+        empty: new Set(),
+        filled,
+      });
     }
   }
 
   get hasUnkeyed(): boolean {
-    for (const { nextUnkeyed } of this.lanes.values()) if (nextUnkeyed < this.duration) return true;
-    return false;
+    return this.nextUnkeyed < this.duration;
+  }
+
+  private get nextUnkeyed(): FrameNumber {
+    let next = this.duration;
+    for (const lane of this.lanes.values()) next = Math.min(next, lane.nextUnkeyed);
+    return next;
   }
 
   /** Computes keys in order until the time is used up. */
   computeKeys(limitMs: Milliseconds): void {
     const until = performance.now() + limitMs;
     this.changed = true;
-    for (const [layer, lane] of this.lanes)
-      while (lane.nextUnkeyed < this.duration && performance.now() < until) this.keyOf(layer, lane.nextUnkeyed++);
+    for (let frame = this.nextUnkeyed; frame < this.duration && performance.now() < until; frame++) this.place(frame);
   }
 
   /** By layer, 0 for each frame whose pixels are known to be missing. */
@@ -98,30 +115,32 @@ export class LayerLanes {
     for (let frame = range.in; frame < Math.min(range.out, this.duration); frame++) {
       if (lane.empty.has(frame)) continue;
       total++;
-      if (lane.frames.residency[frame]) held++;
+      if (lane.residency[frame]) held++;
     }
     return { held, total };
   }
 
-  /** For each layer that is followed, how much of a range is held and what that takes, as far as it is known. */
-  kept(range: { readonly in: FrameNumber; readonly out: FrameNumber }): LayerKept[] {
-    return [...this.lanes].map(([layer, { frames, bytes }]) => {
+  /** For each of some layers that are followed, how much of a range is held and what that takes, as far as it is known. */
+  kept(layers: ReadonlySet<string>, range: { readonly in: FrameNumber; readonly out: FrameNumber }): LayerKept[] {
+    return [...this.lanes].flatMap(([layer, { parts }]) => {
+      if (!layers.has(layer)) return [];
       let [heldBytes, allBytes] = [0, 0];
-      for (let frame = range.in; frame < Math.min(range.out, this.duration); frame++) {
-        const key = frames.keyOf(frame);
-        // What looks the same in several frames is held once.
-        const shown = key === undefined ? [] : frames.framesOf(key);
-        if (shown.find((one) => one >= range.in) !== frame) continue;
-        allBytes += bytes[frame]!;
-        if (frames.residency[frame]) heldBytes += bytes[frame]!;
-      }
-      return { layer, ...this.count(layer, range), heldBytes, allBytes };
+      for (const { frames, bytes } of parts)
+        for (let frame = range.in; frame < Math.min(range.out, this.duration); frame++) {
+          const key = frames.keyOf(frame);
+          // What looks the same in several frames is held once.
+          const shown = key === undefined ? [] : frames.framesOf(key);
+          if (shown.find((one) => one >= range.in) !== frame) continue;
+          allBytes += bytes[frame]!;
+          if (frames.residency[frame]) heldBytes += bytes[frame]!;
+        }
+      return [{ layer, ...this.count(layer, range), heldBytes, allBytes }];
     });
   }
 
   /** Bits of where a layer's pixels of each frame are held; undefined when it is not followed. */
   residency(layer: string): Uint8Array | undefined {
-    return this.lanes.get(layer)?.frames.residency;
+    return this.lanes.get(layer)?.residency;
   }
 
   /** Whether anything has changed since this was asked last. */
@@ -133,10 +152,11 @@ export class LayerLanes {
 
   mark(key: ContentKey, held: boolean): void {
     this.changed = true;
-    for (const lane of this.lanes.values()) {
-      lane.frames.mark(key, IN_MEMORY, held);
-      for (const frame of lane.frames.framesOf(key)) settle(lane, frame);
-    }
+    for (const lane of this.lanes.values())
+      for (const { frames } of lane.parts) {
+        frames.mark(key, IN_MEMORY, held);
+        for (const frame of frames.framesOf(key)) settle(lane, frame);
+      }
   }
 
   /** Memory did not take a layer's pixels: they are left alone until something changes. */
@@ -155,22 +175,32 @@ export class LayerLanes {
     }
   }
 
-  private keyOf(layer: string, frame: FrameNumber): void {
-    const lane = this.lanes.get(layer)!;
-    if (lane.frames.keyOf(frame) !== undefined || lane.empty.has(frame)) return;
+  /** Notes what all layers show on a frame, of those that have come to it. */
+  private place(frame: FrameNumber): void {
     const { root } = buildGraph(this.document, frame, this.settings, this.bakes);
-    const node = root.inputs.find((input) => input.layer === layer);
-    if (!node) lane.empty.add(frame);
-    // Baked pixels are on disk already.
-    else if (node.kind === "sequence") lane.frames.setKey(frame, node.key, ON_DISK);
-    else {
-      lane.frames.setKey(frame, node.key, this.isHeld(node.key) ? IN_MEMORY : 0);
-      lane.bytes[frame] = pixelCount(node.window) * PIXEL_BYTES;
+    for (const [layer, lane] of this.lanes) {
+      if (lane.nextUnkeyed !== frame) continue;
+      lane.nextUnkeyed++;
+      const nodes = root.inputs.filter((input) => input.layer === layer);
+      for (const [index, node] of nodes.entries()) {
+        lane.parts[index] ??= { frames: new Timeline(this.duration), bytes: new Float64Array(this.duration) };
+        const { frames, bytes } = lane.parts[index];
+        // Baked pixels are on disk already.
+        if (node.kind === "sequence") frames.setKey(frame, node.key, ON_DISK);
+        else {
+          frames.setKey(frame, node.key, this.isHeld(node.key) ? IN_MEMORY : 0);
+          bytes[frame] = pixelCount(node.window) * PIXEL_BYTES;
+        }
+      }
+      if (nodes.length === 0) lane.empty.add(frame);
+      settle(lane, frame);
     }
-    settle(lane, frame);
   }
 }
 
-function settle({ frames, refused, empty, filled }: Lane, frame: FrameNumber): void {
-  filled[frame] = Number(empty.has(frame) || refused.has(frame) || frames.residency[frame] !== 0);
+function settle({ parts, residency, refused, empty, filled }: Lane, frame: FrameNumber): void {
+  const shown = parts.filter(({ frames }) => frames.keyOf(frame) !== undefined);
+  const isHeld = shown.length > 0 && shown.every(({ frames }) => frames.residency[frame] !== 0);
+  residency[frame] = isHeld ? shown.reduce((bits, { frames }) => bits | frames.residency[frame]!, 0) : 0;
+  filled[frame] = Number(empty.has(frame) || refused.has(frame) || isHeld);
 }

@@ -108,11 +108,12 @@ export class Performer {
     const { branches, held, jobs, pool, stage } = this.engine;
     const timeline = stage.timeline!;
     if (pool.freeSlots === 0) return;
-    const node = timeline.graphOf(frame).root.inputs.find((input) => input.layer === layer);
-    if (!node || held.has(node.key) || jobs.isUnderWay(node.key)) return;
+    const { inputs } = timeline.graphOf(frame).root;
+    const node = inputs.find((one) => one.layer === layer && !held.has(one.key) && !jobs.isUnderWay(one.key));
+    if (!node) return;
     branches.note(node.key, layer, frame);
     const job = jobs.add({ kind: "branch", frame, purpose, keep: "memory", key: node.key, layer, timeline });
-    pool.render(job.id, { frame, settings: timeline.settings, layer });
+    pool.render(job.id, { frame, settings: timeline.settings, branch: node.key });
   }
 
   private fetch(frame: FrameNumber, purpose: Purpose): void {

@@ -133,10 +133,10 @@ function withDecoding(
   };
 }
 
-/** The layer's finished pixels in a frame. @throws RangeError when it shows nothing there */
-function branchOf(root: GraphNode, layer: string): GraphNode {
-  const node = root.inputs.find((input) => input.layer === layer);
-  if (!node) throw new RangeError(`Layer "${layer}" shows nothing on this frame`);
+/** A layer's finished pixels in a frame. @throws RangeError when the frame does not show them */
+function branchOf(root: GraphNode, key: ContentKey): GraphNode {
+  const node = root.inputs.find((input) => input.key === key);
+  if (!node) throw new RangeError("The frame does not show these pixels of a layer");
   return node;
 }
 
@@ -166,7 +166,7 @@ async function render(context: Ready, job: number, task: RenderTask): Promise<Re
       held: new Map(lent.map((branch) => [branch.key, branch])),
       keep: new Set(branches?.keep),
     };
-    const root = task.layer === undefined ? graph.root : branchOf(graph.root, task.layer);
+    const root = task.branch === undefined ? graph.root : branchOf(graph.root, task.branch);
     const needed = on.mediaOf(root, exchange);
     const pictures = tries && (await makePictures(context, opened, tries, needed, cancelled));
     const decodeMs = new Map([...(await clips.prepare(needed, assets)), ...(await stored.prepare(needed))]);

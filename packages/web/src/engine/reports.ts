@@ -1,4 +1,5 @@
 import type { FrameNumber } from "@kinetocache/core";
+import type { LayerBars } from "./layerBars";
 import type { EngineEvent, Status } from "./protocol/event";
 import type { TimelineData } from "./previewTimeline";
 
@@ -12,6 +13,7 @@ interface Source {
   /** Undefined before a composition is open. */
   readonly status: () => Status | undefined;
   readonly timeline: () => TimelineData | undefined;
+  readonly bars: () => LayerBars | undefined;
   readonly isBusy: () => boolean;
 }
 
@@ -32,6 +34,12 @@ export class Reports {
     this.emit({ kind: "playhead", frame });
   }
 
+  /** What layers cost in time, as far as it is known. */
+  bars(): void {
+    const bars = this.source.bars();
+    if (bars) this.emit({ kind: "bars", bars });
+  }
+
   /** Something may have changed: a status follows, and more of them while work is under way. */
   schedule(): void {
     this.timer ??= setTimeout(() => this.now(), this.source.isBusy() ? STATUS_BUSY_MS : STATUS_MS);
@@ -44,7 +52,10 @@ export class Reports {
     const status = this.source.status();
     if (!status) return;
     const data = this.source.timeline();
-    if (data) this.emit({ kind: "timeline", data });
+    if (data) {
+      this.emit({ kind: "timeline", data });
+      this.bars();
+    }
     this.emit({ kind: "status", status });
     if (this.source.isBusy()) this.schedule();
   }

@@ -3,6 +3,7 @@ import { dequal } from "dequal";
 import type { GraphicsFault } from "./devices";
 import { evictionContext } from "./evictionContext";
 import { isOfFrame } from "./jobTable";
+import { barLayers } from "./layerBars";
 import type { MediaPlaces } from "./media/mediaBytes";
 import type { Parts } from "./parts";
 import type { PreviewTimeline } from "./previewTimeline";
@@ -156,11 +157,11 @@ export class Staging {
     for (const key of held.overflowKeys) if (!stage.has(key) && !disk.isQueued(key)) held.letGo(key);
   }
 
-  /** The lanes follow the layers that are wanted, and the one that is selected. */
+  /** The lanes follow the layers that are wanted, the one that is selected, and those whose bars are in view. */
   followLayers(): void {
     const { choices, orders, stage } = this.engine;
-    const followed = new Set(choices.wantedLayers(orders));
-    if (choices.followed !== undefined) followed.add(choices.followed);
+    const followed = new Set(choices.keptLayers(orders));
+    for (const layer of barLayers(choices.bars, stage.timeline?.duration ?? 0)) followed.add(layer);
     stage.lanes?.follow(followed);
   }
 

@@ -8,7 +8,7 @@ import { isLasting } from "./tradeOffs";
 
 /** What is true now, for the screens; undefined before a composition is open. */
 export function statusOf(engine: Desks, mode: Mode): Status | undefined {
-  const { admission, advice, bakery, devices, disk, diskWork, onShow } = engine;
+  const { admission, advice, bakery, choices, devices, disk, diskWork, onShow } = engine;
   const { player, responses, stage, trials } = engine;
   const { timeline, lanes, comparison, unreadable } = stage;
   const { playhead, range, transport } = player;
@@ -34,7 +34,7 @@ export function statusOf(engine: Desks, mode: Mode): Status | undefined {
     trial: trials.status ?? diskWork.trial ?? advice.status,
     graphicsFault: devices.faultReason,
     playback: transport && { skipped: transport.skipped, reachedRate: transport.reachedRate },
-    layersKept: lanes?.kept(range) ?? [],
+    layersKept: lanes?.kept(choices.keptLayers(engine.orders), range) ?? [],
     layerCosts: timeline.costs.layerSummary(playhead, range),
     sharp: onShow.isSharp(playhead),
   };

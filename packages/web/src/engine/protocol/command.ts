@@ -17,6 +17,7 @@ import type {
 import type { MeasuredForms } from "../diskStore";
 import type { MediaPlaces } from "../media/mediaBytes";
 import type { CostRecord } from "../frameCosts";
+import type { BarsWish } from "../layerBars";
 
 /** When rendered frames are written to disk. */
 export const STORE_POLICIES = ["Always", "In background", "Never"] as const;
@@ -116,6 +117,8 @@ export type Command =
   | { readonly kind: "cancelFill"; readonly order: number }
   /** The layer whose own pixels the lanes show; the composition's frames without one. */
   | { readonly kind: "follow"; readonly layer?: string }
+  /** What the rows of layers in time show; nothing without layers. */
+  | { readonly kind: "bars"; readonly wish: BarsWish }
   /** Asks why a frame is held or not, and when it would go. */
   | { readonly kind: "explain"; readonly frame: FrameNumber }
   /** Asks for layers that cost time and show nothing. */

@@ -23,6 +23,7 @@ import type { BrowserDiskState } from "../browserDisk/browserDisk";
 import type { DiskState } from "../diskStore";
 import type { FillOrder } from "../fillOrders";
 import type { CostRecord, LayerCost } from "../frameCosts";
+import type { LayerBars } from "../layerBars";
 import type { LayerKept } from "../layerLanes";
 import type { Outlook } from "../outlook";
 import type { TimelineData } from "../previewTimeline";
@@ -192,6 +193,7 @@ export type EngineEvent =
   | { readonly kind: "ended"; readonly reason: string; readonly goesOn: boolean }
   | { readonly kind: "status"; readonly status: Status }
   | { readonly kind: "timeline"; readonly data: TimelineData }
+  | { readonly kind: "bars"; readonly bars: LayerBars }
   | { readonly kind: "playhead"; readonly frame: FrameNumber }
   | { readonly kind: "cacheChange"; readonly change: CacheChange }
   | { readonly kind: "waste"; readonly waste: readonly Waste[] }

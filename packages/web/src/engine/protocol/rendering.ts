@@ -77,13 +77,14 @@ export interface MadePicture {
   readonly ms: Milliseconds;
 }
 
-/** What a worker is to render: a frame, or one layer's finished pixels of it. */
+/** What a worker is to render: a frame, or finished pixels of one of its layers. */
 export interface RenderTask {
   readonly frame: FrameNumber;
   readonly settings: RenderSettings;
   /** The variant, where it is not the one that is open. */
   readonly variant?: string;
-  readonly layer?: string;
+  /** Key of the layer's pixels, where they alone are wanted. */
+  readonly branch?: ContentKey;
   /** Bakes that do not exist: those of their pictures that the frame shows are made for it and read back. */
   readonly tries?: TriedBakes;
   /** Branches that are lent for it, and keys of those that are wanted beside it. */
