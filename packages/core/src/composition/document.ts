@@ -149,7 +149,7 @@ export interface Document {
   readonly version: typeof DOCUMENT_VERSION;
   readonly id: string;
   readonly depth: Depth;
-  /** Id of the composition that is played: the one of the variant that is open. */
+  /** Id of the composition that is played: the one of the variant that is open, or one that is nested in a variant. */
   readonly main: string;
   /** At least the one that is open. */
   readonly variants: readonly Variant[];
@@ -204,6 +204,19 @@ export function nestedIn({ compositions }: Document, composition: string): strin
     for (const { source } of compositions[id]!.layers)
       if (source.kind === "composition") found.add(source.parameters.composition as string);
   return [...found];
+}
+
+/** The variant that is open, or in which what is open is nested. */
+export function openVariant(document: Document): Variant {
+  const { main, variants } = document;
+  const open = variants.find(({ composition }) => composition === main);
+  return open ?? variants.find(({ composition }) => nestedIn(document, composition).includes(main)) ?? variants[0]!;
+}
+
+/** What is open by its name: the variant's, or that of a nested composition. */
+export function openName(document: Document): string {
+  const { composition, name } = openVariant(document);
+  return composition === document.main ? name : mainComposition(document).name;
 }
 
 /** The document with a variant open. @throws RangeError when there is no such variant */

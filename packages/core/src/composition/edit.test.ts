@@ -1,10 +1,30 @@
 import fc from "fast-check";
 import { effect, referencedClip } from "../../../../testing/documents";
 import { EFFECTS } from "../drawing";
+import {
+  keyAfter,
+  keyBefore,
+  keyframeAt,
+  withEase,
+  withKeyframe,
+  withKeyframeMoved,
+  withoutKeyframe,
+  type Animated,
+} from "./animation";
 import { BLEND_MODES } from "./blend";
 import { idOf, MADE_SOURCES, newDocument, newEffect, newLayer, newMediaLayer } from "./create";
-import { mainComposition, mediaFilesOf, MOST_EFFECTS, MOST_LAYERS, type Document, type Layer } from "./document";
+import {
+  mainComposition,
+  mediaFilesOf,
+  openName,
+  openVariant,
+  MOST_EFFECTS,
+  MOST_LAYERS,
+  type Document,
+  type Layer,
+} from "./document";
 import { applyEdit, clipAdded, type Edit } from "./edit";
+import { propertiesOf, propertyEdit, propertyId } from "./property";
 import { convertFrame } from "./rate";
 import { parseDocument } from "./schema";
 import { NAMED_RATES } from "./typed";
@@ -193,4 +213,52 @@ describe("clips that stay where they are", () => {
     expect(mediaFilesOf(replaced)).toEqual([other.file]);
     expect(() => applyEdit(withClip, { kind: "clipReplaced", asset: "dusk", clip: other })).toThrow('no clip "dusk"');
   });
+});
+
+test("a nested composition is opened by itself, and the way back is the variant that shows it", () => {
+  const nested = applyEdit(three, { kind: "layersNested", layers: ["flock"], name: "Birds" });
+  const opened = applyEdit(nested, { kind: "nestedOpened", composition: "birds" });
+  expect(parseDocument(opened)).toEqual(opened);
+  expect([openName(opened), openVariant(opened).name]).toEqual(["Birds", "Original"]);
+  const edited = applyEdit(opened, { kind: "layerRenamed", layer: "flock", name: "Geese" });
+  const back = applyEdit(edited, { kind: "variantShown", variant: openVariant(edited).composition });
+  expect(names(back)).toEqual(["Gradient", "Procedural noise", "Birds"]);
+  expect(names(applyEdit(back, { kind: "layerUnnested", layer: "birds" }))).toContain("Geese");
+  // A variant is a copy of a variant.
+  expect(() => applyEdit(opened, { kind: "variantAdded", name: "Dawn" })).toThrow("no variant");
+  expect(() => applyEdit(three, { kind: "nestedOpened", composition: "birds" })).toThrow('shows a composition "birds"');
+});
+
+test("keyframes are set, moved, eased, removed and found", () => {
+  let value: Animated = withKeyframe(3, 10, 5);
+  expect(value).toEqual({ keyframes: [{ frame: 10, value: 5, ease: "linear" }] });
+  value = withEase(withKeyframe(value, 20, 9), 10, "smooth");
+  // In between, it travels on as it did there.
+  value = withKeyframe(value, 15, 7);
+  expect(keyframeAt(value, 15)).toEqual({ frame: 15, value: 7, ease: "smooth" });
+  expect([keyBefore(value, 15)?.frame, keyAfter(value, 15)?.frame, keyBefore(value, 10)]).toEqual([10, 20, undefined]);
+  value = withKeyframeMoved(value, 15, 30);
+  expect(value).toMatchObject({ keyframes: [{ frame: 10 }, { frame: 20 }, { frame: 30, value: 7 }] });
+  // One that is there already makes way.
+  expect(withKeyframeMoved(value, 30, 10)).toMatchObject({ keyframes: [{ frame: 10, value: 7 }, { frame: 20 }] });
+  expect(withKeyframeMoved(value, 11, 12)).toBe(value);
+  value = [10, 20, 30].reduce<Animated>(withoutKeyframe, value);
+  expect(value).toBe(7);
+});
+
+test("every number of a layer is a property that can be given another value, and nothing else changes", () => {
+  const value = applyEdit(three, {
+    kind: "effectAdded",
+    layer: "flock",
+    effect: newEffect("glow", layerOf(three, "flock")),
+  });
+  const properties = propertiesOf(layerOf(value, "flock"));
+  expect(new Set(properties.map(({ place }) => propertyId(place))).size).toBe(properties.length);
+  for (const { place, min, per } of properties) {
+    const edited = applyEdit(value, propertyEdit("flock", place, withKeyframe(min / per, 4, min / per)));
+    const changed = propertiesOf(layerOf(parseDocument(edited), "flock")).filter(
+      (one, index) => one.value !== properties[index]!.value,
+    );
+    expect(changed.map((one) => propertyId(one.place))).toEqual([propertyId(place)]);
+  }
 });

@@ -4,6 +4,7 @@ import { freeId, idsOf, newMediaLayer } from "./create";
 import {
   LONGEST_NAME,
   mainComposition,
+  nestedIn,
   MOST_EFFECTS,
   withLayers,
   withoutUnused,
@@ -68,6 +69,8 @@ export type Edit =
   | { readonly kind: "variantRenamed"; readonly variant: string; readonly name: string }
   | { readonly kind: "variantRemoved"; readonly variant: string }
   | { readonly kind: "variantShown"; readonly variant: string }
+  /** A composition that a variant shows, to be played and changed by itself. */
+  | { readonly kind: "nestedOpened"; readonly composition: string }
   | { readonly kind: "layerOpacity"; readonly layer: string; readonly opacity: Animated }
   | { readonly kind: "layerTransform"; readonly layer: string; readonly change: Partial<Transform> }
   | { readonly kind: "depth"; readonly depth: Depth };
@@ -163,6 +166,7 @@ function replaceClip(document: Document, id: string, clip: ClipAsset): Document 
 
 function addVariant(document: Document, name: string): Document {
   const main = mainComposition(document);
+  withVariant(document, main.id);
   const id = freeId(document.variants[0]!.composition, new Set(Object.keys(document.compositions)));
   return {
     ...document,
@@ -170,6 +174,12 @@ function addVariant(document: Document, name: string): Document {
     variants: [...document.variants, { composition: id, name }],
     compositions: { ...document.compositions, [id]: { ...main, id } },
   };
+}
+
+function openNested(document: Document, composition: string): Document {
+  const isShown = document.variants.some((variant) => nestedIn(document, variant.composition).includes(composition));
+  if (!isShown) throw new RangeError(`No variant shows a composition "${composition}"`);
+  return { ...document, main: composition };
 }
 
 /** The composition goes too, unless another one shows it. */
@@ -246,6 +256,8 @@ export function applyEdit(document: Document, edit: Edit): Document {
       return removeVariant(document, edit.variant);
     case "variantShown":
       return withVariant(document, edit.variant);
+    case "nestedOpened":
+      return openNested(document, edit.composition);
     case "layerOpacity":
       return editLayer(document, edit.layer, (layer) => ({ ...layer, opacity: edit.opacity }));
     case "layerTransform":

@@ -105,11 +105,24 @@ test("version 2 gets one variant and layers without motion blur; solo, which is 
   });
 });
 
-test("the open variant is one of the variants, and each of them is there", () => {
+test("what is open is a variant or shown in one, and each variant is there", () => {
   expect(problemsOf((d) => (d.variants = [{ composition: "dusk", name: "Dusk" }]))).toEqual([
-    'variants: none of them is "main", which main names',
     'variants[0].composition: no composition has the id "dusk"',
   ]);
+  const dusk = (d: Loose) => (d.compositions.dusk = { ...d.compositions.main, id: "dusk", layers: [] });
+  expect(
+    problemsOf((d) => {
+      dusk(d);
+      d.main = "dusk";
+    }),
+  ).toEqual(['variants: none of them is or shows "dusk", which main names']);
+  expect(
+    problemsOf((d) => {
+      dusk(d);
+      d.compositions.main.layers = [layer("nest", "composition", { composition: "dusk" })];
+      d.main = "dusk";
+    }),
+  ).toEqual([]);
   expect(problemsOf((d) => (d.variants = []))).toHaveLength(1);
 });
 

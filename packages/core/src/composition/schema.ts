@@ -14,6 +14,7 @@ import {
   MOST_LAYERS,
   type Document,
 } from "./document";
+import { nestedIn } from "./document";
 import { faultsOf, readJson } from "./faults";
 import { DocumentError, migrateDocument } from "./migration";
 
@@ -200,8 +201,6 @@ function references(document: Document): string[] {
   const problems: string[] = [];
   if (!Object.hasOwn(document.compositions, document.main))
     problems.push(`main: no composition has the id "${document.main}"`);
-  else if (!document.variants.some(({ composition }) => composition === document.main))
-    problems.push(`variants: none of them is "${document.main}", which main names`);
   for (const [index, { composition }] of document.variants.entries())
     if (!Object.hasOwn(document.compositions, composition))
       problems.push(`variants[${index}].composition: no composition has the id "${composition}"`);
@@ -243,6 +242,10 @@ function nestingCycle(document: Document): string | undefined {
   return undefined;
 }
 
+function isOpenable(document: Document): boolean {
+  return document.variants.some(({ composition }) => nestedIn(document, composition).includes(document.main));
+}
+
 /**
  * Checks and, from an older version, migrates a document.
  * @throws DocumentError that names every problem with its place (at most 20)
@@ -255,6 +258,8 @@ export function parseDocument(value: unknown): Document {
   const problems = references(document);
   const cycle = problems.length === 0 ? nestingCycle(document) : undefined;
   if (cycle) problems.push(cycle);
+  else if (problems.length === 0 && !isOpenable(document))
+    problems.push(`variants: none of them is or shows "${document.main}", which main names`);
   if (problems.length > 0) throw new DocumentError(problems.slice(0, 20));
   return document;
 }

@@ -1,11 +1,4 @@
-import {
-  mainComposition,
-  nestedIn,
-  withVariant,
-  type Composition,
-  type Document,
-  type FrameNumber,
-} from "../composition";
+import { mainComposition, nestedIn, type Composition, type Document, type FrameNumber } from "../composition";
 import {
   Bakes,
   buildGraph,
@@ -66,7 +59,7 @@ class Interned<T extends object> {
 // A key that was not worked out yet. Others are the first 52 bits of it.
 const UNKNOWN = -1;
 
-/** What can be played of a document: one of its variants in one of its states. */
+/** What can be played of a document: one of its variants, or what was open by itself, in one of its states. */
 interface Played {
   readonly document: Document;
   readonly duration: number;
@@ -156,10 +149,10 @@ export class Reachable {
     for (const one of [this.compositions, this.layers, this.assets]) one.begin();
     const named = new Map<string, Document>();
     for (const state of states.map((one) => this.interned(one)))
-      for (const { composition } of state.variants) {
+      for (const composition of new Set([...state.variants.map((variant) => variant.composition), state.main])) {
         const parts = nestedIn(state, composition).map((id) => this.numberOf(state.compositions[id]!));
         const name = [state.depth, composition, this.numberOf(state.assets), ...parts].join("|");
-        if (!named.has(name)) named.set(name, withVariant(state, composition));
+        if (!named.has(name)) named.set(name, { ...state, main: composition });
       }
     const before = this.played;
     this.played = new Map([...named].map(([name, document]) => [name, before.get(name) ?? playedOf(document)]));

@@ -175,6 +175,9 @@ export function suggestionEnded(): Promise<void> {
   });
 }
 
+/** The same at this moment, for what is done and not shown. */
+export const presentEngine = (): EngineState => store.current;
+
 export const restartEngine = () => store.restart();
 
 export const forgetEnd = () => store.forgetEnd();

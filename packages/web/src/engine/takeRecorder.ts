@@ -9,6 +9,7 @@ import {
   type Bytes,
   type Document,
   type FrameNumber,
+  openName,
   type FrameRange,
   type Milliseconds,
   type Origin,
@@ -17,10 +18,6 @@ import {
 } from "@kinetocache/core";
 import type { LayerChoices, PreviewSettings } from "./protocol/command";
 import type { MeasuredTake, TakenTime } from "./protocol/event";
-
-function variantName({ main, variants }: Document): string {
-  return variants.find(({ composition }) => composition === main)!.name;
-}
 
 /** What a take is of. */
 export interface TakeRun {
@@ -107,7 +104,7 @@ export class TakeRecorder {
     const budgetMs = frameBudgetMs(rate);
     return {
       startedAtMs: this.startedAtMs,
-      document: { id: document.id, state: documentKey(document), name, variant: variantName(document), width, height },
+      document: { id: document.id, state: documentKey(document), name, variant: openName(document), width, height },
       baked: bakes.filter(({ complete, enabled }) => complete && enabled).map(({ target }) => target.layer ?? ""),
       budgetMs,
       range,

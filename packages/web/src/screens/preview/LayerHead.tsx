@@ -1,4 +1,4 @@
-import { BLEND_MODES, LONGEST_NAME, type BlendMode, type Layer } from "@kinetocache/core";
+import { BLEND_MODES, LONGEST_NAME, MOST_FRAMES, type BlendMode, type Layer } from "@kinetocache/core";
 import { ArrowDown, ArrowUp, Copy, Trash2 } from "lucide-react";
 import { useRef } from "react";
 import Form from "react-bootstrap/Form";
@@ -33,7 +33,7 @@ function LayerName({ layer }: { readonly layer: Layer }) {
 /** What the layer is called, where it stands, when it shows, and how it is put on what is below. */
 export function LayerHead({ layer }: { readonly layer: Layer }) {
   const { composition, edit } = useWorkspace();
-  const { layers, duration } = composition;
+  const { layers } = composition;
   const at = layers.findIndex(({ id }) => id === layer.id);
   const { range } = layer;
   const setRange = (change: Partial<typeof range>) =>
@@ -74,7 +74,7 @@ export function LayerHead({ layer }: { readonly layer: Layer }) {
         <NumberField
           label="First frame of the layer"
           value={range.in}
-          min={0}
+          min={-MOST_FRAMES}
           max={range.out - 1}
           step={1}
           unit=""
@@ -85,7 +85,7 @@ export function LayerHead({ layer }: { readonly layer: Layer }) {
           label="Last frame of the layer"
           value={range.out - 1}
           min={range.in}
-          max={Math.max(duration, range.out) - 1}
+          max={MOST_FRAMES - 1}
           step={1}
           unit=""
           onChange={(frame) => setRange({ out: Math.round(frame) + 1 })}

@@ -3,6 +3,8 @@ import {
   frameBytes,
   newEffect,
   OWN_NUMBERING,
+  propertiesOf,
+  propertyId,
   SOURCES,
   type EffectInstance,
   type EffectKind,
@@ -11,20 +13,21 @@ import {
   type Parameter,
   type Parameters,
   type ParameterValue,
-  type Transform,
+  type Property,
 } from "@kinetocache/core";
 import { ArrowDown, ArrowUp, Trash2 } from "lucide-react";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import Form from "react-bootstrap/Form";
 import { useEngine } from "../../data/engineStore";
 import { useSequences } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
-import { Amount, type AmountProps } from "../../parts/Amount";
 import { bytesText } from "../../parts/format";
 import { IconButton } from "../../parts/IconButton";
 import { LayerHead } from "./LayerHead";
 import { toggled } from "./layerChoices";
+import { PropertyControl } from "./PropertyControl";
 import { SequenceExport } from "./SequenceExport";
+import { Slider } from "./Slider";
 import { useSavings } from "./savings";
 import { pinText, savedText } from "./savingWords";
 import "./LayerPanel.css";
@@ -34,32 +37,6 @@ interface ParameterProps {
   readonly spec: Parameter;
   readonly value: ParameterValue;
   readonly onChange: (value: ParameterValue) => void;
-}
-
-/** A value that is dragged or typed, applied when the drag ends. */
-function Slider(props: AmountProps) {
-  const { label, value, min, max, step, onChange } = props;
-  const [dragged, setDragged] = useState<number>();
-  const apply = () => {
-    if (dragged !== undefined && dragged !== value) onChange(dragged);
-    setDragged(undefined);
-  };
-  return (
-    <div className="slider-row">
-      <Amount {...props} value={dragged ?? value} />
-      <Form.Range
-        aria-label={`${label}, slider`}
-        min={min}
-        max={max}
-        step={step}
-        value={dragged ?? value}
-        onChange={(event) => setDragged(Number(event.target.value))}
-        onPointerUp={apply}
-        onKeyUp={apply}
-        onBlur={apply}
-      />
-    </div>
-  );
 }
 
 function ParameterControl({ id, spec, value, onChange }: ParameterProps) {
@@ -83,28 +60,7 @@ function ParameterControl({ id, spec, value, onChange }: ParameterProps) {
       </Form.Group>
     );
   }
-  if (spec.type !== "number") return null;
-  if (typeof value !== "number") {
-    const keyframes = (value as { keyframes: readonly unknown[] }).keyframes.length;
-    return (
-      <div className="amount">
-        <span className="form-label">{spec.label}</span>
-        <span className="animated">animated, {keyframes} keyframes</span>
-      </div>
-    );
-  }
-  return (
-    <Slider
-      id={id}
-      label={spec.label}
-      unit={spec.unit}
-      value={value}
-      min={spec.min}
-      max={spec.max}
-      step={spec.step}
-      onChange={onChange}
-    />
-  );
+  return null;
 }
 
 /** A colour that is applied when the choice is made. */
@@ -127,8 +83,13 @@ function ColourField({ id, value, onChange }: Pick<ParameterProps, "id" | "onCha
   );
 }
 
+interface LayerNumbers {
+  readonly layer: Layer;
+  readonly properties: readonly Property[];
+}
+
 /** What the layer's source looks like, where that can be changed here. */
-function SourceControls({ layer }: { readonly layer: Layer }) {
+function SourceControls({ layer, properties }: LayerNumbers) {
   const { edit } = useWorkspace();
   const { kind, parameters } = layer.source;
   const specs = Object.entries(SOURCES[kind].parameters as Parameters).filter(([, spec]) => spec.type !== "reference");
@@ -136,15 +97,20 @@ function SourceControls({ layer }: { readonly layer: Layer }) {
   return (
     <details className="effect">
       <summary>{SOURCES[kind].label}</summary>
-      {specs.map(([name, spec]) => (
-        <ParameterControl
-          key={name}
-          id={`${layer.id}-source-${name}`}
-          spec={spec}
-          value={parameters[name]!}
-          onChange={(value) => void edit({ kind: "sourceParameter", layer: layer.id, name, value })}
-        />
-      ))}
+      {specs.map(([name, spec]) => {
+        const property = properties.find(({ place }) => place.of === "source" && place.name === name);
+        return property ? (
+          <PropertyControl key={name} layer={layer} property={property} />
+        ) : (
+          <ParameterControl
+            key={name}
+            id={`${layer.id}-source-${name}`}
+            spec={spec}
+            value={parameters[name]!}
+            onChange={(value) => void edit({ kind: "sourceParameter", layer: layer.id, name, value })}
+          />
+        );
+      })}
     </details>
   );
 }
@@ -168,48 +134,14 @@ function SequenceFiles({ layer }: { readonly layer: Layer }) {
   );
 }
 
-// How far out of the picture a layer can be put by hand, in sizes of it.
-const OUTSIDE = 2;
-
-/** Where a layer is put, and how large; what is animated is left alone. */
-function TransformControls({ layer }: { readonly layer: Layer }) {
-  const { edit, composition } = useWorkspace();
-  const { x, y, scale } = layer.transform;
-  if (typeof x !== "number" || typeof y !== "number" || typeof scale !== "number") return null;
-  const change = (what: Partial<Transform>) => void edit({ kind: "layerTransform", layer: layer.id, change: what });
-  const { width, height } = composition;
-  const place = { unit: "px", step: 1 };
+/** Where a layer is put, how large, and how it is turned. */
+function TransformControls({ layer, properties }: LayerNumbers) {
   return (
     <details>
-      <summary>Position and scale</summary>
-      <Slider
-        {...place}
-        id={`${layer.id}-x`}
-        label="Position X"
-        value={Math.round(x)}
-        min={-OUTSIDE * width}
-        max={OUTSIDE * width}
-        onChange={(to) => change({ x: to })}
-      />
-      <Slider
-        {...place}
-        id={`${layer.id}-y`}
-        label="Position Y"
-        value={Math.round(y)}
-        min={-OUTSIDE * height}
-        max={OUTSIDE * height}
-        onChange={(to) => change({ y: to })}
-      />
-      <Slider
-        id={`${layer.id}-scale`}
-        label="Scale"
-        unit="%"
-        value={Math.round(1000 * scale) / 10}
-        min={1}
-        max={1000}
-        step={0.1}
-        onChange={(to) => change({ scale: to / 100 })}
-      />
+      <summary>Position, scale and rotation</summary>
+      {properties.map((property) => (
+        <PropertyControl key={propertyId(property.place)} layer={layer} property={property} />
+      ))}
     </details>
   );
 }
@@ -330,7 +262,7 @@ function AddEffect({ layer }: { readonly layer: Layer }) {
   );
 }
 
-function EffectControls({ layer, effect }: { readonly layer: Layer; readonly effect: EffectInstance }) {
+function EffectControls({ layer, effect, properties }: LayerNumbers & { readonly effect: EffectInstance }) {
   const { edit } = useWorkspace();
   const kind = EFFECTS[effect.kind];
   const at = layer.effects.indexOf(effect);
@@ -371,46 +303,49 @@ function EffectControls({ layer, effect }: { readonly layer: Layer; readonly eff
           onClick={() => void edit({ kind: "effectRemoved", layer: layer.id, effect: effect.id })}
         />
       </div>
-      {Object.entries(kind.parameters as Parameters).map(([name, spec]) => (
-        <ParameterControl
-          key={name}
-          id={`${layer.id}-${effect.id}-${name}`}
-          spec={spec}
-          value={effect.parameters[name]!}
-          onChange={(value) => void edit({ kind: "effectParameter", layer: layer.id, effect: effect.id, name, value })}
-        />
-      ))}
+      {Object.entries(kind.parameters as Parameters).map(([name, spec]) => {
+        const property = properties.find(
+          ({ place }) => place.of === "effect" && place.effect === effect.id && place.name === name,
+        );
+        return property ? (
+          <PropertyControl key={name} layer={layer} property={property} label={spec.label} />
+        ) : (
+          <ParameterControl
+            key={name}
+            id={`${layer.id}-${effect.id}-${name}`}
+            spec={spec}
+            value={effect.parameters[name]!}
+            onChange={(value) =>
+              void edit({ kind: "effectParameter", layer: layer.id, effect: effect.id, name, value })
+            }
+          />
+        );
+      })}
     </section>
   );
 }
 
 /** Effects of the selected layer. */
 export function LayerPanel({ layer }: { readonly layer: Layer | undefined }) {
-  const { edit } = useWorkspace();
+  const properties = useMemo(() => (layer ? propertiesOf(layer) : []), [layer]);
   if (!layer) return <p className="panel-body empty">Choose a layer in the list to change its effects.</p>;
+  const opacity = properties.find(({ place }) => place.of === "opacity")!;
   return (
     <div className="panel-body">
       <LayerHead key={`${layer.id} head`} layer={layer} />
-      {typeof layer.opacity === "number" ? (
-        <Slider
-          id={`${layer.id}-opacity`}
-          label="Opacity"
-          unit="%"
-          value={Math.round(layer.opacity * 100)}
-          min={0}
-          max={100}
-          step={1}
-          onChange={(value) => void edit({ kind: "layerOpacity", layer: layer.id, opacity: value / 100 })}
-        />
-      ) : null}
-      <TransformControls key={`${layer.id} place`} layer={layer} />
+      <PropertyControl layer={layer} property={opacity} />
+      <TransformControls
+        key={`${layer.id} place`}
+        layer={layer}
+        properties={properties.filter(({ place }) => place.of === "transform")}
+      />
       <PreviewChoices layer={layer} />
-      <SourceControls key={layer.id} layer={layer} />
+      <SourceControls key={layer.id} layer={layer} properties={properties} />
       {layer.source.kind === "sequence" ? <SequenceFiles layer={layer} /> : null}
       <MotionBlurControls layer={layer} />
       {layer.effects.length === 0 ? <p className="empty">This layer has no effects.</p> : null}
       {layer.effects.map((effect) => (
-        <EffectControls key={effect.id} layer={layer} effect={effect} />
+        <EffectControls key={effect.id} layer={layer} effect={effect} properties={properties} />
       ))}
       <AddEffect layer={layer} />
     </div>

@@ -1,10 +1,12 @@
-import { useCallback, useEffect, useState } from "react";
+import type { FrameRange } from "@kinetocache/core";
+import { useCallback, useEffect, useRef, useState } from "react";
 import Nav from "react-bootstrap/Nav";
 import Tab from "react-bootstrap/Tab";
-import { send, useEngine } from "../../data/engineStore";
+import { presentEngine, send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
 import type { LayerChoices } from "../../engine/protocol/command";
 import { toggled } from "./layerChoices";
+import { canSplit, nesting, nextKeyframe } from "./layerTime";
 import { ShortcutsSheet, useShortcuts, type Shortcut } from "../../parts/shortcuts";
 import { BakePanel } from "./BakePanel";
 import { CachePanel } from "./CachePanel";
@@ -13,6 +15,7 @@ import { LayerRows } from "./LayerRows";
 import { MediaPanel } from "./MediaPanel";
 import { Terrain } from "./Terrain";
 import { TradeOffs, TradeOffSwitch } from "./TradeOffs";
+import { TimelineScaleProvider } from "./timelineScale";
 import { Transport } from "./Transport";
 import { Verdict } from "./Verdict";
 import { WastePanel } from "./WastePanel";
@@ -20,7 +23,7 @@ import { ComparisonBar } from "./VariantBar";
 import { Viewer } from "./Viewer";
 import "./Preview.css";
 
-function usePreviewShortcuts(selected: string | undefined): readonly Shortcut[] {
+function usePreviewShortcuts(selected: string | undefined, also: readonly string[]): readonly Shortcut[] {
   const { undo, redo, edit, document, settings, chosen, layers, choose, changeSettings, composition } = useWorkspace();
   const range = useEngine((state) => state.status?.range);
   const toggle = (what: keyof LayerChoices) => {
@@ -30,6 +33,19 @@ function usePreviewShortcuts(selected: string | undefined): readonly Shortcut[] 
   const moveBy = (places: number) => {
     const to = at + places;
     if (at >= 0 && to >= 0 && to < composition.layers.length) void edit({ kind: "layerMoved", layer: selected!, to });
+  };
+  const layer = composition.layers[at];
+  const slide = (frames: number) => {
+    if (layer) void edit({ kind: "layerSlid", layer: layer.id, frames });
+  };
+  const trim = (range: Partial<FrameRange>) => {
+    const to = { ...layer!.range, ...range };
+    if (to.out > to.in) void edit({ kind: "layerRange", layer: layer!.id, range: to });
+  };
+  const toKeyframe = (direction: 1 | -1) => {
+    const frame = layer && nextKeyframe(layer, presentEngine().playhead, direction);
+    if (frame !== undefined && frame >= 0 && frame < composition.duration)
+      send({ kind: "seek", frame, scrubbing: false });
   };
   const step = (frames: number) => send({ kind: "step", frames });
   return [
@@ -76,6 +92,33 @@ function usePreviewShortcuts(selected: string | undefined): readonly Shortcut[] 
     },
     { keys: ["alt+arrowup"], label: "Raise the selected layer", run: () => moveBy(1) },
     { keys: ["alt+arrowdown"], label: "Lower the selected layer", run: () => moveBy(-1) },
+    { keys: ["alt+arrowleft"], label: "Slide the selected layer a frame back", run: () => slide(-1) },
+    { keys: ["alt+arrowright"], label: "Slide the selected layer a frame on", run: () => slide(1) },
+    {
+      keys: ["alt+home"],
+      label: "Begin the selected layer at the playhead",
+      run: () => layer && trim({ in: presentEngine().playhead }),
+    },
+    {
+      keys: ["alt+end"],
+      label: "End the selected layer after the playhead",
+      run: () => layer && trim({ out: presentEngine().playhead + 1 }),
+    },
+    {
+      keys: ["d"],
+      label: "Divide the selected layer at the playhead",
+      run: () => {
+        const frame = presentEngine().playhead;
+        if (layer && canSplit(layer, frame)) void edit({ kind: "layerSplit", layer: layer.id, at: frame });
+      },
+    },
+    {
+      keys: ["n"],
+      label: "Nest the selected layers",
+      run: () => layer && void edit(nesting(layer, also)),
+    },
+    { keys: ["pageup"], label: "To the selected layer's keyframe before", run: () => toKeyframe(-1) },
+    { keys: ["pagedown"], label: "To the selected layer's keyframe after", run: () => toKeyframe(1) },
     {
       keys: ["delete"],
       label: "Remove the selected layer",
@@ -101,13 +144,26 @@ const TABS = [
 export function Preview() {
   const { composition } = useWorkspace();
   const [selected, setSelected] = useState<string>();
+  const [also, setAlso] = useState<readonly string[]>([]);
   const [tab, setTab] = useState("trade-offs");
-  const shortcuts = usePreviewShortcuts(selected);
+  const shortcuts = usePreviewShortcuts(selected, also);
   useShortcuts(shortcuts);
   const layer = composition.layers.find(({ id }) => id === selected);
-  const select = useCallback((id: string) => {
-    setSelected((before) => (before === id ? undefined : id));
+  const latest = useRef({ selected, layers: composition.layers });
+  useEffect(() => {
+    latest.current = { selected, layers: composition.layers };
+  });
+  const select = useCallback((id: string, extend: boolean) => {
+    const { selected: before, layers } = latest.current;
+    const [from, to] = [before, id].map((one) => layers.findIndex((layer) => layer.id === one)) as [number, number];
     setTab("layer");
+    if (extend && from >= 0) {
+      const all = layers.slice(Math.min(from, to), Math.max(from, to) + 1);
+      setAlso(all.flatMap((layer) => (layer.id === before ? [] : [layer.id])));
+      return;
+    }
+    setAlso([]);
+    setSelected(before === id ? undefined : id);
   }, []);
   const bake = useCallback((id: string) => {
     setSelected(id);
@@ -122,8 +178,10 @@ export function Preview() {
         <Viewer />
         <ComparisonBar />
         <Transport />
-        <Terrain />
-        <LayerRows selected={selected} onSelect={select} onBake={bake} />
+        <TimelineScaleProvider>
+          <Terrain />
+          <LayerRows selected={selected} also={also} onSelect={select} onBake={bake} />
+        </TimelineScaleProvider>
       </div>
       <aside className="panel" aria-label="Preview settings">
         <TradeOffSwitch />

@@ -1,10 +1,12 @@
 import { clampFrame, frameBudgetMs, timecode } from "@kinetocache/core";
-import { useEffect, useRef, useState, type HTMLAttributes, type PointerEvent as ReactPointerEvent } from "react";
+import { useEffect, useRef, type HTMLAttributes, type PointerEvent as ReactPointerEvent } from "react";
 import { send, useEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
 import { useTextScale } from "../../parts/textScale";
 import { useTokens } from "../../parts/tokens";
 import { drawTerrain, terrainHeight } from "./terrainDrawing";
+import { prepare } from "./canvas";
+import { useTimelineScale } from "./timelineScale";
 import { frameAtX, moveEnd, pan, wholeView, xOfFrame, zoomAround, type TimelineView } from "./timelineView";
 import "./Terrain.css";
 
@@ -13,28 +15,6 @@ const GRIP = 7;
 const GRIP_HEIGHT = 14;
 
 type Drag = "scrub" | "in" | "out";
-
-function useWidth(element: React.RefObject<HTMLElement | null>): number {
-  const [width, setWidth] = useState(0);
-  useEffect(() => {
-    const observer = new ResizeObserver(([entry]) => setWidth(Math.floor(entry!.contentRect.width)));
-    observer.observe(element.current!);
-    return () => observer.disconnect();
-  }, [element]);
-  return width;
-}
-
-/** @param width and height in pixels of the usual size of text @param scale how much larger they are shown */
-function prepare(canvas: HTMLCanvasElement, width: number, height: number, scale: number): CanvasRenderingContext2D {
-  const ratio = window.devicePixelRatio * scale;
-  if (canvas.width !== Math.round(width * ratio) || canvas.height !== Math.round(height * ratio)) {
-    canvas.width = Math.round(width * ratio);
-    canvas.height = Math.round(height * ratio);
-  }
-  const context = canvas.getContext("2d")!;
-  context.setTransform(ratio, 0, 0, ratio, 0, 0);
-  return context;
-}
 
 interface PlayheadProps extends HTMLAttributes<HTMLDivElement> {
   readonly view: TimelineView;
@@ -66,20 +46,16 @@ function Playhead({ view, width, ...handlers }: PlayheadProps) {
 
 /** The timeline as a chart of cost, with lanes of what is held; drag to scrub, wheel to zoom. */
 export function Terrain() {
-  const { composition, stored } = useWorkspace();
+  const { composition } = useWorkspace();
   const { duration, rate, layers } = composition;
   const timeline = useEngine((state) => state.timeline);
   const engineRange = useEngine((state) => state.status?.range);
-  const root = useRef<HTMLDivElement>(null);
+  const { view, width, setView, root } = useTimelineScale();
   const canvas = useRef<HTMLCanvasElement>(null);
   const drag = useRef<Drag>(undefined);
-  const width = useWidth(root);
-  const [view, setView] = useState<TimelineView>(() => wholeView(duration));
   const tokens = useTokens();
   const scale = useTextScale();
   const range = engineRange ?? { in: 0, out: duration };
-
-  useEffect(() => setView(wholeView(duration)), [duration, stored.id]);
 
   const budgetMs = frameBudgetMs(rate);
   const data = timeline?.costs.length === duration ? timeline : undefined;
@@ -108,7 +84,7 @@ export function Terrain() {
     };
     element.addEventListener("wheel", wheel, { passive: false });
     return () => element.removeEventListener("wheel", wheel);
-  }, [duration]);
+  }, [duration, root, setView]);
 
   const move = (event: ReactPointerEvent) => {
     const frame = frameAtX(event.clientX - root.current!.getBoundingClientRect().left, view, width);
@@ -138,7 +114,7 @@ export function Terrain() {
         onPointerUp={() => {
           drag.current = undefined;
         }}
-        onDoubleClick={() => setView(wholeView(duration))}
+        onDoubleClick={() => setView(() => wholeView(duration))}
       />
     </div>
   );

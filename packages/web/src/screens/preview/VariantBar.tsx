@@ -1,3 +1,4 @@
+import { openName, openVariant } from "@kinetocache/core";
 import { useState } from "react";
 import Button from "react-bootstrap/Button";
 import Dropdown from "react-bootstrap/Dropdown";
@@ -12,11 +13,24 @@ export function VariantBar() {
   const comparison = useEngine((state) => state.status?.comparison);
   const [naming, setNaming] = useState<"new" | "rename">();
   const { variants, main } = document;
-  const open = variants.find(({ composition }) => composition === main)!;
+  const open = openVariant(document);
   const others = variants.filter((variant) => variant !== open);
   const compare = (variant: string) =>
     send({ kind: "compare", with: { variant, layout: "side by side", wipe: 0.5, parkedOnly: false } });
 
+  if (open.composition !== main)
+    return (
+      <div className="variant-bar">
+        <strong>{openName(document)}</strong>
+        <Button
+          size="sm"
+          variant="outline-dark"
+          onClick={() => void edit({ kind: "variantShown", variant: open.composition })}
+        >
+          Back to {open.name}
+        </Button>
+      </div>
+    );
   if (naming)
     return (
       <NameForm

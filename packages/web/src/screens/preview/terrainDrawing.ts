@@ -243,7 +243,7 @@ function drawBars(context: CanvasRenderingContext2D, bars: readonly Bar[], scale
 let hatchPattern: { readonly colour: string; readonly ground: string; readonly pattern: CanvasPattern } | undefined;
 
 /** Disk is hatched at 45°, so that the lanes differ without colour. */
-function hatch(context: CanvasRenderingContext2D, { disk, sheet }: Tokens): CanvasPattern {
+export function hatch(context: CanvasRenderingContext2D, { disk, sheet }: Tokens): CanvasPattern {
   if (hatchPattern?.colour === disk && hatchPattern.ground === sheet) return hatchPattern.pattern;
   const tile = new OffscreenCanvas(6, 6);
   const pen = tile.getContext("2d")!;
