@@ -1,4 +1,5 @@
 import {
+  applyEdit,
   buildGraph,
   costSample,
   FULL_QUALITY,
@@ -262,4 +263,22 @@ test("the next session knows what this one measured, how often, and how much it 
   expect(again.costs[0]).toBeCloseTo(20, 6);
   const [summary] = known.layerSummary(4, { in: 4, out: 24 });
   expect(again.layerSummary(4, { in: 4, out: 24 })).toEqual([{ ...summary, onceMs: undefined }]);
+});
+
+test("after a split the part that is new has what was measured of the layer that no longer shows there", () => {
+  const { layers } = opened.compositions.main!;
+  const book = new CostBook();
+  const before = new FrameCosts(book, 24, layers, "cpu-1");
+  for (const frame of [14, 15]) measure(before, frame, timing(30, samples(frame, 10)));
+  const wasMs = before.costsOf(layers[0]!.id, { in: 14, out: 15 })[0]!;
+  expect(wasMs).toBeGreaterThan(0);
+  const split = applyEdit(opened, { kind: "layerSplit", layer: layers[0]!.id, at: 12 });
+  const after = new FrameCosts(book, 24, split.compositions.main!.layers, "cpu-1");
+  const graph = buildGraph(split, 14, FULL_QUALITY);
+  expect(graph.key).toBe(graphs[14]!.key);
+  after.place([14], graph.key, graph, still(14));
+  expect(after.costs[14]).toBe(before.costs[14]);
+  const [, second] = split.compositions.main!.layers;
+  expect(after.costsOf(second!.id, { in: 14, out: 15 })[0]).toBeCloseTo(wasMs, 4);
+  expect(after.costsOf(layers[0]!.id, { in: 14, out: 15 })[0]).toBe(0);
 });

@@ -38,7 +38,7 @@ export function barLayers({ layers }: BarsWish, duration: FrameNumber): readonly
 }
 
 /** The highest value of each stretch of so many. */
-export function peaks(values: Float32Array, step: number): Float32Array {
+function peaks(values: Float32Array, step: number): Float32Array {
   const columns = new Float32Array(Math.ceil(values.length / step));
   for (let index = 0; index < values.length; index++) {
     const column = Math.floor(index / step);

@@ -9,7 +9,7 @@ export const NESTED_SIZES: Readonly<Record<string, number>> = {
 };
 
 /** How a nested composition is put on what is below it: composed first, or each of its layers as if it lay there itself. */
-export const BLENDINGS = ["As one picture", "Layer by layer"] as const;
+const BLENDINGS = ["As one picture", "Layer by layer"] as const;
 
 /** A composition as a layer of another. It has a graph of its own, and is not drawn as one piece. */
 export const composition = {
