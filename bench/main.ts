@@ -34,6 +34,7 @@ import { reachabilityMs } from "./reach";
 import { foreignPictures } from "./foreign";
 import { serverRangeRead } from "./media";
 import { hitShare, hitShareJumps, hitShareScrub } from "./hitShare";
+import { composeFrameMs, keyframeEditMs, neutralEditRenders } from "./timeline";
 import { unsafeActs } from "./safety";
 import { costRepeat, fillEstimate, memoryAfterSwitchMs } from "./truth";
 import { killTest } from "./kills";
@@ -76,6 +77,8 @@ const TIMED: Readonly<Record<string, Measure>> = {
   exportRate,
   reachabilityMs,
   serverRangeRead,
+  composeFrameMs,
+  keyframeEditMs,
 };
 
 /** What is counted or compared, whatever else the machine does meanwhile; what takes longest first. */
@@ -96,6 +99,7 @@ const COUNTED: Readonly<Record<string, Measure>> = {
   hitShareScrub,
   hitShareJumps,
   foreignPictures,
+  neutralEditRenders,
 };
 
 const FIGURES = { ...TIMED, ...COUNTED };

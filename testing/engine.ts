@@ -50,6 +50,7 @@ import type {
 import type { MediaPlaces } from "../packages/web/src/engine/media/mediaBytes";
 import type { SequencePort } from "../packages/web/src/engine/sequenceClient";
 import { copyPixels, newPixels } from "../packages/web/src/engine/pixels";
+import { sharedNow } from "../packages/web/src/engine/responses";
 import type { LostMedia, RenderOutcome } from "../packages/web/src/engine/protocol/rendering";
 import type { Scene } from "../packages/web/src/engine/protocol/rendering";
 import { document, layer } from "./documents";
@@ -410,7 +411,7 @@ export class EngineRig {
 
   /** Another state of the document, or another one. */
   reopen(opened: Document, cause: "open" | "edit" | "undo" | "redo", bakes: readonly Bake[] = []): void {
-    this.engine.handle({ kind: "open", document: opened, layers: this.layers, bakes, cause });
+    this.engine.handle({ kind: "open", document: opened, layers: this.layers, bakes, cause, sinceMs: sharedNow() });
   }
 
   choose(change: Partial<LayerChoices>): void {

@@ -31,7 +31,12 @@ const MIGRATIONS: Readonly<Record<number, (document: Versioned) => Versioned>> =
   3: (document) => ({ ...document, version: 4, compositions: withLayers(document, layerOfVersion4) }),
 };
 
+// What states of a history have in common they have in common afterwards.
+const ofVersion4 = new WeakMap<object, object>();
+
 function layerOfVersion4(layer: object): object {
+  const known = ofVersion4.get(layer);
+  if (known) return known;
   const { source, range } = layer as {
     source?: { kind?: unknown; parameters?: object };
     range?: { in?: unknown };
@@ -40,7 +45,9 @@ function layerOfVersion4(layer: object): object {
   const nested = source?.kind === "composition" && {
     source: { ...source, parameters: { ...source.parameters, blending: "As one picture" } },
   };
-  return { ...layer, start: isMedia ? range?.in : 0, ...nested };
+  const changed = { ...layer, start: isMedia ? range?.in : 0, ...nested };
+  ofVersion4.set(layer, changed);
+  return changed;
 }
 
 /** The compositions of a document with each layer changed; what is none is left for the check. */

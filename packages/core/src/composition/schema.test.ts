@@ -1,6 +1,6 @@
 import { demoText, document, effect, layer } from "../../../../testing/documents";
 import { DOCUMENT_VERSION } from "./document";
-import { DocumentError } from "./migration";
+import { DocumentError, migrateDocument } from "./migration";
 import { parseDocument, parseDocumentText } from "./schema";
 
 type Loose = Record<string, any>; // eslint-disable-line @typescript-eslint/no-explicit-any -- broken on purpose
@@ -103,6 +103,30 @@ test("version 2 gets one variant and layers without motion blur; solo, which is 
     ...current,
     compositions: { ...current.compositions, inner },
   });
+});
+
+test("version 3 gets layers whose own time begins where it did: media with their range, all else with frame 0", () => {
+  const range = { in: 6, out: 12 };
+  const current = document([
+    layer("nest", "composition", { composition: "inner" }, { range, start: 6 }),
+    layer("sky", "noise", {}, { range }),
+  ]) as Loose;
+  const inner = { ...current.compositions.main, id: "inner", layers: [] };
+  const old = current.compositions.main.layers.map(({ start: _, source, ...rest }: Loose) => {
+    const { blending: __, ...parameters } = source.parameters;
+    return { ...rest, source: { ...source, parameters } };
+  });
+  const before = { ...current.compositions.main, layers: old };
+  const states = [1, 2].map((n) => ({
+    ...current,
+    version: 3,
+    compositions: { main: { ...before, name: `${n}` }, inner },
+  }));
+  const migrated = states.map((state) => parseDocument(state));
+  expect(migrated[0]!.compositions.main).toEqual({ ...current.compositions.main, name: "1" });
+  // Two states of a history share what they shared.
+  const [first, second] = states.map((state) => (migrateDocument(state) as Loose).compositions.main.layers);
+  expect(first[0]).toBe(second[0]);
 });
 
 test("what is open is a variant or shown in one, and each variant is there", () => {

@@ -154,3 +154,17 @@ database
   );
 
 database.version(9).stores({ media: "fingerprint" });
+
+// Layers of earlier releases had no start of their own.
+database
+  .version(10)
+  .stores({})
+  .upgrade((transaction) =>
+    transaction
+      .table<StoredDocument>("documents")
+      .toCollection()
+      .modify((stored) => {
+        const states = stored.history.states.map((state) => migrateDocument(state) as Document);
+        Object.assign(stored, { history: { ...stored.history, states } });
+      }),
+  );

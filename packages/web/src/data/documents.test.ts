@@ -2,11 +2,11 @@
 import "fake-indexeddb/auto";
 import { currentDocument, parseDocumentText, type Document } from "@kinetocache/core";
 import { demoText } from "../../../../testing/documents";
-import { database } from "./database";
+import { database, type StoredDocument } from "./database";
 import {
   addDemo,
   changeBeside,
-  changeDocument,
+  changed,
   choicesOf,
   documentBeside,
   exportDocument,
@@ -14,6 +14,8 @@ import {
   importDocument,
   removeDocument,
   restoreDocument,
+  saveDocument,
+  type Change,
 } from "./documents";
 
 const DEMO = Object.fromEntries(
@@ -22,6 +24,12 @@ const DEMO = Object.fromEntries(
     () => Promise.resolve(JSON.parse(demoText(id)) as Document),
   ]),
 );
+
+async function changeDocument(id: string, revision: number, change: Change): Promise<StoredDocument> {
+  const next = changed({ ...(await database.documents.get(id))!, revision }, change);
+  await saveDocument(next);
+  return next;
+}
 
 beforeEach(async () => {
   await Promise.all(database.tables.map((table) => table.clear()));

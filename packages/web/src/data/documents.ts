@@ -83,14 +83,19 @@ function applyChange(history: History, change: Change): History {
   return change.kind === "undo" ? undo(history) : redo(history);
 }
 
-/** Changes a stored document. @throws Conflict when its revision is not `revision` any more */
-export async function changeDocument(id: string, revision: number, change: Change): Promise<StoredDocument> {
-  return database.transaction("rw", database.documents, async () => {
-    const stored = await database.documents.get(id);
-    if (!stored || stored.revision !== revision) throw new Conflict();
-    const next = store(applyChange(stored.history, change), revision + 1, stored);
-    await database.documents.put(next);
-    return next;
+/** A stored document after a change, which is not written yet. @throws RangeError when it cannot be made */
+export function changed(stored: StoredDocument, change: Change): StoredDocument {
+  return store(applyChange(stored.history, change), stored.revision + 1, stored);
+}
+
+/** Writes the next revision of a document. @throws Conflict when the one before is not what is stored any more */
+export async function saveDocument(next: StoredDocument): Promise<void> {
+  await database.transaction("rw", database.documents, async () => {
+    const stored = await database.documents.get(next.id);
+    if (!stored || stored.revision !== next.revision - 1) throw new Conflict();
+    // What stands beside the history may have been changed since.
+    const { layers, bakes, mark } = stored;
+    await database.documents.put({ ...next, layers, bakes, mark });
   });
 }
 

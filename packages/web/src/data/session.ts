@@ -8,15 +8,17 @@ import { recalledCosts } from "./costs";
 import { database, type StoredDocument } from "./database";
 import {
   changeBeside,
-  changeDocument,
+  changed,
   choicesOf,
   documentBeside,
   FIRST_DOCUMENT,
   removeDocument,
   restoreDocument,
+  saveDocument,
   type Change,
 } from "./documents";
 import { engine, send } from "./engineStore";
+import { sharedNow } from "../engine/responses";
 import { tellPlaces } from "./media";
 import { textOf, type Notify } from "./notices";
 import { newsOf } from "./otherTabs";
@@ -59,9 +61,10 @@ async function recall(document: string): Promise<void> {
   }
 }
 
-export function sendOpen(stored: StoredDocument, cause: "open" | Change["kind"]): void {
+/** @param sinceMs when the user asked for it */
+export function sendOpen(stored: StoredDocument, cause: "open" | Change["kind"], sinceMs = sharedNow()): void {
   const { history, bakes } = stored;
-  send({ kind: "open", document: currentDocument(history), layers: choicesOf(stored), bakes, cause });
+  send({ kind: "open", document: currentDocument(history), layers: choicesOf(stored), bakes, cause, sinceMs });
 }
 
 /** @param start what the engine has opened already */
@@ -69,9 +72,9 @@ export function useSession(start: StoredDocument, notify: Notify): Session {
   const [stored, setStored] = useState(start);
   const known = useRef(start);
 
-  const take = useCallback((next: StoredDocument, cause: "open" | Change["kind"]) => {
+  const take = useCallback((next: StoredDocument, cause: "open" | Change["kind"], sinceMs?: number) => {
     known.current = next;
-    sendOpen(next, cause);
+    sendOpen(next, cause, sinceMs);
     setStored(next);
   }, []);
 
@@ -80,17 +83,22 @@ export function useSession(start: StoredDocument, notify: Notify): Session {
   // One after the other: a second edit builds upon the first, however quickly it follows.
   const [changes] = useState(() => new PQueue({ concurrency: 1 }));
   const change = useCallback(
-    (what: Change) =>
-      changes.add(async () => {
-        const { id, revision } = known.current;
+    (what: Change) => {
+      const sinceMs = sharedNow();
+      return changes.add(async () => {
+        const { id } = known.current;
         try {
-          take(await changeDocument(id, revision, what), what.kind);
+          const next = changed(known.current, what);
+          // It is shown while it is written.
+          take(next, what.kind, sinceMs);
+          await saveDocument(next);
         } catch (error) {
           const latest = await database.documents.get(id);
           if (latest) take(latest, "edit");
           notify(textOf(error));
         }
-      }),
+      });
+    },
     [changes, notify, take],
   );
   const edit = useCallback((edit: Edit) => change({ kind: "edit", edit }), [change]);

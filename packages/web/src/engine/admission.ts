@@ -81,10 +81,11 @@ export class Admission {
   }
 
   private frame(job: JobOf<"frame">, rendered: Rendered): void {
-    const { arrival, branches, devices, pace, player, stage, timings } = this.engine;
+    const { arrival, branches, devices, pace, player, responses, stage, timings } = this.engine;
     const { key, ms, costs, warm } = rendered;
     const { timeline, frame, purpose, keep } = job;
     this.renderedFrames++;
+    responses.noteRendered(key, ms);
     devices.noteDecoding(rendered);
     const now = performance.now();
     const expectedMs = stage.isPresent(timeline) ? timeline.costs.costs[frame]! : 0;

@@ -68,7 +68,8 @@ const QUIET: { readonly [Kind in QuietKind]: Handler<Kind> } = {
 /** What each command does with which the user acts: background work gives way to it. */
 const ACTIONS: { readonly [Kind in Exclude<Command["kind"], QuietKind>]: Handler<Kind> } = {
   configure: ({ staging }, { settings }) => staging.configure(settings),
-  open: ({ staging, timings }, command) => {
+  open: ({ responses, staging, timings }, command) => {
+    if (command.cause !== "open") responses.noteEdit(command.sinceMs);
     // What waits is of the state that was open until now, and is kept with it.
     timings.enter();
     staging.open(command);

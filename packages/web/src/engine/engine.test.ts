@@ -249,11 +249,13 @@ describe("edits", () => {
     const rig = await openEngine();
     await rig.fill();
     rig.reopen(moving(2), "edit");
+    await rig.run(1);
     expect(rig.last("cacheChange").change).toEqual({ document: moving().id, cause: "edit", lost: FRAMES, regained: 0 });
     expect(rig.held(IN_MEMORY)).toBe(0);
     await rig.run(500);
     const { rendered } = rig.status;
     rig.reopen(moving(), "undo");
+    await rig.run(1);
     expect(rig.last("cacheChange").change).toEqual({ document: moving().id, cause: "undo", lost: 0, regained: FRAMES });
     expect(rig.held(IN_MEMORY)).toBe(FRAMES);
     await rig.run(2000);

@@ -48,7 +48,7 @@ export class Performer {
     const now = performance.now();
     for (const key of onShow.keys) if (!keys.includes(key)) held.letGo(key);
     onShow.show(frame, keys, now);
-    responses.noteShown();
+    responses.noteShown(keys);
     player.showed(step, frame, keys, now);
     reports.playhead(frame, player.isPlaying);
   }

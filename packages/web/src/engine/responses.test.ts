@@ -36,12 +36,30 @@ test("an action while nothing is under way leaves the last time standing", () =>
 test("a seek counts until its frame is on show, once, and only when the frame was held", () => {
   const responses = new Responses();
   responses.noteSeek(sharedNow() - 5, false);
-  responses.noteShown();
+  responses.noteShown(["sky"]);
   expect(responses.times.seekMs).toBeUndefined();
   responses.noteSeek(sharedNow() - 5, true);
-  responses.noteShown();
+  responses.noteShown(["sky"]);
   const { seekMs } = responses.times;
   expect(seekMs).toBeGreaterThanOrEqual(5);
-  responses.noteShown();
+  responses.noteShown(["sky"]);
   expect(responses.times.seekMs).toBe(seekMs);
+});
+
+test("an edit counts until its frame is on show, and what rendering that frame took stands beside it", () => {
+  const responses = new Responses();
+  responses.noteRendered("early", 7);
+  responses.noteEdit(sharedNow() - 120);
+  responses.noteRendered("sky", 80);
+  responses.noteRendered("filled", 300);
+  responses.noteShown(["sky"]);
+  const { edit } = responses.times;
+  expect(edit!.renderMs).toBe(80);
+  expect(edit!.ms).toBeGreaterThanOrEqual(120);
+  responses.noteShown(["filled"]);
+  expect(responses.times.edit).toEqual(edit);
+  // What was held needs no rendering.
+  responses.noteEdit(sharedNow());
+  responses.noteShown(["sky"]);
+  expect(responses.times.edit!.renderMs).toBe(0);
 });

@@ -1,4 +1,4 @@
-import type { Milliseconds } from "@kinetocache/core";
+import type { ContentKey, Milliseconds } from "@kinetocache/core";
 
 /** How fast the engine did what it was asked to; undefined before the first time. */
 export interface ResponseTimes {
@@ -6,6 +6,8 @@ export interface ResponseTimes {
   readonly gaveWayMs?: Milliseconds;
   /** From the last seek to a frame that was held until it was on show. */
   readonly seekMs?: Milliseconds;
+  /** From the last edit until the frame at the playhead was on show anew, and what rendering it took of that. */
+  readonly edit?: { readonly ms: Milliseconds; readonly renderMs: Milliseconds };
 }
 
 /** The time of day to a fraction of a millisecond, the same in every worker. */
@@ -26,10 +28,17 @@ export class Responses {
       }
     | undefined;
   private seekSentMs: Milliseconds | undefined;
+  private lastEdit: ResponseTimes["edit"];
+  /** An edit whose frame is not on show yet, with what was rendered since. */
+  private edit: { readonly sinceMs: Milliseconds; readonly rendered: Map<ContentKey, Milliseconds> } | undefined;
 
   get times(): ResponseTimes {
-    const { gaveWayMs, seekMs } = this;
-    return { ...(gaveWayMs === undefined ? {} : { gaveWayMs }), ...(seekMs === undefined ? {} : { seekMs }) };
+    const { gaveWayMs, seekMs, lastEdit } = this;
+    return {
+      ...(gaveWayMs === undefined ? {} : { gaveWayMs }),
+      ...(seekMs === undefined ? {} : { seekMs }),
+      ...(lastEdit && { edit: lastEdit }),
+    };
   }
 
   /** The user did something. @param jobs background work that was under way then */
@@ -52,7 +61,23 @@ export class Responses {
     this.seekSentMs = held ? sentMs : undefined;
   }
 
-  noteShown(): void {
+  /** @param sinceMs when the user made the edit, by `sharedNow` */
+  noteEdit(sinceMs: Milliseconds): void {
+    this.edit = { sinceMs, rendered: new Map() };
+  }
+
+  noteRendered(key: ContentKey, ms: Milliseconds): void {
+    this.edit?.rendered.set(key, ms);
+  }
+
+  /** @param keys of the pictures that came on show together */
+  noteShown(keys: readonly ContentKey[]): void {
+    const { edit } = this;
+    if (edit) {
+      const renderMs = Math.max(...keys.map((key) => edit.rendered.get(key) ?? 0));
+      this.lastEdit = { ms: sharedNow() - edit.sinceMs, renderMs };
+      this.edit = undefined;
+    }
     if (this.seekSentMs === undefined) return;
     this.seekMs = sharedNow() - this.seekSentMs;
     this.seekSentMs = undefined;

@@ -15,8 +15,6 @@ import { courseOf } from "./trial";
 
 // Keys and estimates are worked out in slices of this length.
 export const SLICE_MS: Milliseconds = 6;
-// What an edit did is said with it where all keys are worked out in so long; of longer compositions a little later.
-const EDIT_MS = 80;
 // Less than this is not worth another worker; and what one may have beside what its buffers are expected to take.
 const WORTH_FITTING = 128 * 2 ** 20;
 const ROOM_TO_WORK = 1.25;
@@ -52,8 +50,6 @@ export class Staging {
     this.rebuild();
     const isEdit = cause !== "open" && stage.timeline !== undefined && before?.document.id === document.id;
     this.untold = isEdit ? { before, cause } : undefined;
-    if (isEdit) stage.timeline.computeKeys(EDIT_MS);
-    this.tellChange();
   }
 
   configure(settings: PreviewSettings): void {
@@ -150,7 +146,6 @@ export class Staging {
     const isUnknown = isUnmeasured && !timeline.isKnownTo(book.modelOf(renderer));
     if (isUnknown) calibration.start(timeline.duration);
     if (isNew) warmUp.start(courseOf(document, player.range), pool.size, isUnknown);
-    timeline.computeKeys(SLICE_MS);
     if (isNew || before?.settings.fraction !== timeline.settings.fraction) this.fitWorkers(timeline);
     jobs.stopWhere((job) => isOfFrame(job) && job.purpose !== "order" && !stage.has(job.key));
     // Nobody waits for what memory did not take of what was on the stage before.

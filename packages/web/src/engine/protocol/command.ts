@@ -97,6 +97,8 @@ export type Command =
       readonly bakes: readonly Bake[];
       /** What brought this state: decides what is said about frames lost or found again. */
       readonly cause: "open" | "edit" | "undo" | "redo";
+      /** When the user asked for it, by `sharedNow`. */
+      readonly sinceMs: Milliseconds;
     }
   /** What an earlier session measured, before the composition is opened. */
   | { readonly kind: "recall"; readonly record: CostRecord }

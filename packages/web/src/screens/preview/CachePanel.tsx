@@ -70,12 +70,15 @@ function FillNow({ selected }: { readonly selected: string | undefined }) {
 function ResponseNote() {
   const rendered = useEngine((state) => state.status?.rendered) ?? 0;
   const responses = useEngine((state) => state.status?.responses);
-  const { gaveWayMs, seekMs } = responses ?? {};
+  const { gaveWayMs, seekMs, edit } = responses ?? {};
   return (
     <p className="control-note response-note">
       {framesText(rendered)} rendered since the page was opened.
       {gaveWayMs === undefined ? "" : ` Filling last gave way in ${msText(gaveWayMs)}.`}
       {seekMs === undefined ? "" : ` The last seek to a held frame took ${msText(seekMs)}.`}
+      {edit === undefined
+        ? ""
+        : ` The last edit was on show after ${msText(edit.ms)}, ${msText(edit.renderMs)} of it rendering.`}
     </p>
   );
 }
