@@ -45,6 +45,10 @@ test("axe finds nothing on any screen in either theme", async ({ page, applicati
   expect(await inBothThemes(page)).toEqual([]);
   await page.locator(".layer-name").first().click();
   expect(await inBothThemes(page)).toEqual([]);
+  await page.locator("label[for=order-time]").click();
+  await page.getByRole("button", { name: "Animate Opacity" }).click();
+  await expect(page.getByRole("slider", { name: "Keyframe of Opacity" })).toBeVisible();
+  expect(await inBothThemes(page)).toEqual([]);
   await page.getByRole("button", { name: /choose another/ }).click();
   await page.getByRole("button", { name: "New composition…" }).click();
   await page.getByRole("button", { name: "Make the composition" }).click();

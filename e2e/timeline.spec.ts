@@ -69,11 +69,11 @@ test("layers are trimmed, slid, split and nested by pointer and by keys, and onl
   await page.getByRole("button", { name: "Nest 2" }).click();
   await expect.poll(async () => (await rows(page))[0]).toBe("Title card and 1 more");
   await expect(cost(page)).toHaveText(/nothing cached is lost/);
-  await page.getByRole("button", { name: "Title card and 1 more", exact: true }).click();
+  // It is the one that is selected.
   await page.getByRole("button", { name: "Open", exact: true }).click();
   await expect.poll(() => rows(page)).toEqual(["Title card 2", "Title card"]);
   await page.getByRole("button", { name: "Back to Original" }).click();
-  // It is still the one that is selected.
+  // It is selected still.
   await page.getByRole("button", { name: "Un-nest" }).click();
   await expect.poll(async () => (await rows(page)).slice(0, 2)).toEqual(["Title card 2", "Title card"]);
   await page.reload();

@@ -149,12 +149,20 @@ export function Preview() {
   const shortcuts = usePreviewShortcuts(selected, also);
   useShortcuts(shortcuts);
   const layer = composition.layers.find(({ id }) => id === selected);
-  const latest = useRef({ selected, layers: composition.layers });
+  const latest = useRef({ selected, composition });
   useEffect(() => {
-    latest.current = { selected, layers: composition.layers };
-  });
+    const { composition: before } = latest.current;
+    latest.current = { selected, composition };
+    if (selected === undefined || composition === before || composition.id !== before.id) return;
+    if (composition.layers.some(({ id }) => id === selected)) return;
+    // What was nested, or taken apart, is selected as what it has become.
+    const fresh = composition.layers.filter(({ id }) => !before.layers.some((one) => one.id === id));
+    setSelected(fresh.at(-1)?.id);
+    setAlso([]);
+  }, [selected, composition]);
   const select = useCallback((id: string, extend: boolean) => {
-    const { selected: before, layers } = latest.current;
+    const { selected: before, composition: open } = latest.current;
+    const { layers } = open;
     const [from, to] = [before, id].map((one) => layers.findIndex((layer) => layer.id === one)) as [number, number];
     setTab("layer");
     if (extend && from >= 0) {
