@@ -195,3 +195,72 @@ test("an exported composition refers to its clips, and another machine finds the
     await other.context().close();
   });
 });
+
+test("another program's timeline comes in, what is missing is found later by name, and goes out again", async ({
+  page,
+  application,
+}) => {
+  await withFolder(async (folder) => {
+    const [first, later] = ["day 1", "day 2"].map((name) => path.join(folder, name)) as [string, string];
+    for (const one of [first, later]) mkdirSync(one);
+    makeClip(path.join(first, "Dawn.mp4"), { ...DAWN, rate: "25" });
+    makeClip(path.join(later, "reeds.webm"), { ...DAWN, coded: "VP9", size: "320x180", rate: "25" });
+    await openPreview(page, application);
+    await registerMedia(page, first);
+    const list = `TITLE: Estuary cut
+001  AX  V  C  00:00:00:10 00:00:01:10 01:00:00:00 01:00:01:00
+* FROM CLIP NAME: dawn
+002  AX  AA C  00:00:00:00 00:00:02:00 01:00:00:00 01:00:02:00
+003  AX  V  D  012 00:00:00:00 00:00:02:00 01:00:00:12 01:00:02:12
+* FROM CLIP NAME: reeds.webm
+`;
+    const bring = (name: string, text: string) =>
+      page.getByLabel("Composition file").setInputFiles({ name, mimeType: "text/plain", buffer: Buffer.from(text) });
+    await bring("nothing.edl", "TITLE: nothing");
+    const dialog = page.getByRole("dialog");
+    await expect(dialog).toContainText("No line is a cut of a picture");
+    await expect(dialog.getByRole("button", { name: "Make the composition" })).toBeDisabled();
+    await dialog.getByRole("button", { name: "Cancel" }).click();
+    await bring("cut.edl", list);
+    await dialog.getByLabel("Frames a second").selectOption("25");
+    await expect(dialog).toContainText("Estuary cut: 2 clips on 2 tracks, 62 frames, at 25 frames per second.");
+    await expect(dialog).toContainText("1 of 2 files found");
+    await expect(dialog).toContainText("line 5: transition: the picture is cut there");
+    await dialog.getByRole("button", { name: "Make the composition" }).click();
+    await expect(dialog).toContainText("line 4: sound");
+    await dialog.getByRole("button", { name: "Close" }).last().click();
+
+    await expect(page.getByRole("button", { name: "Composition Estuary cut; choose another" })).toBeVisible();
+    await expect(page.locator(".strip-detail").first()).toContainText("640×360 · 25 fps");
+    await page.locator("label[for=order-time]").click();
+    await expect(page.getByRole("slider", { name: "dawn in time" })).toHaveAttribute("aria-valuetext", "frames 0 – 24");
+    await page.getByRole("tab", { name: "Media" }).click();
+    const reeds = files(page).filter({ hasText: "reeds.webm" });
+    await expect(reeds).toContainText("known by its name alone, from a timeline");
+    await expect(reeds).toContainText("reeds.webm was not found");
+    await page.getByRole("textbox", { name: "Folder with clips" }).fill(later);
+    await page.getByRole("button", { name: "Register this folder" }).click();
+    await expect(choices(page).getByText("reeds.webm")).toBeVisible();
+    await reeds.getByRole("button", { name: "Look for it" }).click();
+    await expect(reeds).toContainText("320×180 · 25 fps");
+    await expect(verdict(page)).toContainText("of 62 frames in memory");
+
+    // Out as OpenTimelineIO, and in again: the same clips on the same frames.
+    await page.getByRole("button", { name: /choose another/ }).click();
+    const [download] = await Promise.all([
+      page.waitForEvent("download"),
+      page.getByRole("button", { name: "Export its clips as OpenTimelineIO" }).click(),
+    ]);
+    expect(download.suggestedFilename()).toBe("estuary-cut.otio");
+    await bring("again.otio", readFileSync(await download.path(), "utf8"));
+    await expect(dialog).toContainText("Estuary cut: 2 clips on 2 tracks, 62 frames");
+    await expect(dialog).toContainText("2 of 2 files found");
+    await dialog.getByRole("button", { name: "Make the composition" }).click();
+    await expect(dialog).toBeHidden();
+    await page.locator("label[for=order-time]").click();
+    await expect(page.getByRole("slider", { name: "reeds.webm in time" })).toHaveAttribute(
+      "aria-valuetext",
+      "frames 12 – 61",
+    );
+  });
+});

@@ -124,6 +124,11 @@ export type Asset =
   | ClipAsset
   | SequenceAsset;
 
+/** Whether a clip stands for a file of which nothing but the name is known. */
+export function isPlaceholder({ file }: ReferencedClip): boolean {
+  return file.bytes === 0;
+}
+
 /** All files that a document refers to. */
 export function mediaFilesOf({ assets }: Pick<Document, "assets">): MediaFile[] {
   return Object.values(assets).flatMap((asset) => (asset.kind === "clip" && asset.file ? [asset.file] : []));

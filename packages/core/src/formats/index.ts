@@ -4,3 +4,7 @@ export { pamHeader, readPam, writePam } from "./pam";
 export * from "./picture";
 export { decodePng, encodePng, pngSize, readPng, writePng } from "./png";
 export { readQoi, writeQoi } from "./qoi";
+export { CutError, type Cut, type LeftOut } from "./cut";
+export { cutDocument, documentCut, type ImportedCut } from "./cutDocument";
+export { readEditList, writeEditList } from "./editList";
+export { readOtio, writeOtio } from "./otio";

@@ -1,4 +1,12 @@
-import { mediaFilesOf, type Document, type ListedMedia, type MediaFile, type MediaListing } from "@kinetocache/core";
+import {
+  isPlaceholder,
+  mediaFilesOf,
+  type Document,
+  type Edit,
+  type ListedMedia,
+  type MediaFile,
+  type MediaListing,
+} from "@kinetocache/core";
 import * as Comlink from "comlink";
 import { dequal } from "dequal";
 import { liveQuery } from "dexie";
@@ -12,6 +20,7 @@ import type { ClipReader } from "./clips.worker";
 import { database } from "./database";
 import { send } from "./engineStore";
 import { read, type RequestError } from "./server";
+import { filesNamed } from "./timelines";
 
 /** Clips are read aside: the tables of a long one take a while. */
 const clipReader = new Helper(
@@ -105,4 +114,23 @@ async function firstOf(places: readonly MediaPlace[], fingerprint: string): Prom
     if (found === fingerprint) return place;
   }
   return undefined;
+}
+
+/** Edits that put files in the place of those of which only the name is known, all that are found by now. */
+export async function foundByName(document: Document): Promise<Edit[]> {
+  const wanted = Object.entries(document.assets).flatMap(([asset, one]) =>
+    one.kind === "clip" && one.file && isPlaceholder(one) ? [{ asset, name: one.file.name }] : [],
+  );
+  if (wanted.length === 0) return [];
+  const { files } = await read<MediaListing>(MEDIA);
+  const named = filesNamed(
+    wanted.map(({ name }) => name),
+    files,
+  );
+  const edits: Edit[] = [];
+  for (const { asset, name } of wanted) {
+    const file = named.get(name);
+    if (file) edits.push({ kind: "clipReplaced", asset, clip: (await bringIn(file)).clip });
+  }
+  return edits;
 }

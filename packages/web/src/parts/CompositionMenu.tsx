@@ -4,11 +4,13 @@ import { lazy, Suspense, useRef, useState } from "react";
 import Dropdown from "react-bootstrap/Dropdown";
 import { database } from "../data/database";
 import { exportDocument, importDocument } from "../data/documents";
+import { isTimelineName } from "../data/timelines";
 import { useWorkspace } from "../data/workspace";
 import { download } from "./download";
 import { refusalText } from "./refusal";
 
 const NewComposition = lazy(() => import("./NewComposition"));
+const TimelineImport = lazy(() => import("./TimelineImport"));
 
 /** Which composition is open; bring one in, take one out. */
 export function CompositionMenu() {
@@ -18,19 +20,39 @@ export function CompositionMenu() {
   const documents = useLiveQuery(() => database.documents.toArray()) ?? [];
 
   const toggle = useRef<HTMLButtonElement>(null);
+  const [timeline, setTimeline] = useState<{ readonly fileName: string; readonly text: string }>();
   const close = () => {
     setIsMaking(false);
+    setTimeline(undefined);
     toggle.current?.focus();
   };
 
   const bringIn = async (chosen: File | undefined) => {
     if (!chosen) return;
     try {
-      const stored = await importDocument(await chosen.text());
+      const text = await chosen.text();
+      if (isTimelineName(chosen.name)) {
+        setTimeline({ fileName: chosen.name, text });
+        return;
+      }
+      const stored = await importDocument(text);
       await openDocument(stored.id);
     } catch (error) {
       notify(refusalText(chosen.name, error));
     }
+  };
+
+  /** Hands the open composition out as a timeline; what is not in it is said. */
+  const handOut = async (ending: "otio" | "edl") => {
+    const { documentCut, writeEditList, writeOtio } = await import("../data/timelineText");
+    const cut = documentCut(open);
+    if (cut.tracks.length === 0) {
+      notify(`${composition.name} has no layers that show files, and those are what a timeline holds.`);
+      return;
+    }
+    download(`${open.id}.${ending}`, ending === "otio" ? writeOtio(cut) : writeEditList(cut));
+    if (cut.leftOut.length > 0)
+      notify(["Not in the timeline:", ...cut.leftOut.map(({ place, what }) => `${place}: ${what}`)].join("\n"));
   };
 
   return (
@@ -55,10 +77,12 @@ export function CompositionMenu() {
           })}
           <Dropdown.Divider />
           <Dropdown.Item onClick={() => setIsMaking(true)}>New composition…</Dropdown.Item>
-          <Dropdown.Item onClick={() => file.current?.click()}>Import a composition file…</Dropdown.Item>
+          <Dropdown.Item onClick={() => file.current?.click()}>Import a composition or timeline…</Dropdown.Item>
           <Dropdown.Item onClick={() => download(`${open.id}.json`, exportDocument(open))}>
             Export {composition.name}
           </Dropdown.Item>
+          <Dropdown.Item onClick={() => void handOut("otio")}>Export its clips as OpenTimelineIO</Dropdown.Item>
+          <Dropdown.Item onClick={() => void handOut("edl")}>Export its clips as an edit list</Dropdown.Item>
           <Dropdown.Item as="button" type="button" disabled={documents.length < 2} onClick={() => void removeOpen()}>
             Remove {composition.name}
           </Dropdown.Item>
@@ -69,10 +93,15 @@ export function CompositionMenu() {
           <NewComposition onClose={close} />
         </Suspense>
       ) : null}
+      {timeline ? (
+        <Suspense>
+          <TimelineImport {...timeline} onClose={close} />
+        </Suspense>
+      ) : null}
       <input
         ref={file}
         type="file"
-        accept=".json,application/json"
+        accept=".json,application/json,.otio,.edl"
         hidden
         aria-label="Composition file"
         onChange={(event) => {

@@ -6,7 +6,7 @@ import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import { useForm } from "react-hook-form";
 import { useEngine } from "../../data/engineStore";
-import { bringIn, findMedia, useMediaListing, useMediaPlaces } from "../../data/media";
+import { bringIn, findMedia, foundByName, useMediaListing, useMediaPlaces } from "../../data/media";
 import { textOf } from "../../data/notices";
 import { registerFolder, useFolders, type FolderState } from "../../data/server";
 import { useWorkspace } from "../../data/workspace";
@@ -73,13 +73,17 @@ interface FileRowProps {
 
 /** One file, where it lies, and what can be done about it. */
 function FileRow({ row, isReplaced, onReplace }: FileRowProps) {
-  const { document, notify } = useWorkspace();
+  const { document, edit, notify } = useWorkspace();
   const [isLooking, setLooking] = useState(false);
   const missing = useEngine((state) => state.status?.missing);
   const look = async () => {
     setLooking(true);
     try {
-      const found = await findMedia(document, Object.keys(missing ?? {}));
+      const found = [...(await findMedia(document, Object.keys(missing ?? {})))];
+      for (const change of await foundByName(document)) {
+        await edit(change);
+        if (change.kind === "clipReplaced" && change.clip.file) found.push(change.clip.file.name);
+      }
       notify(
         found.length > 0
           ? `Found: ${found.join(", ")}.`

@@ -1,4 +1,5 @@
 import {
+  isPlaceholder,
   rateName,
   timecode,
   type Document,
@@ -21,10 +22,16 @@ export interface MediaRow {
   readonly fault: string | undefined;
 }
 
-/** Layers of all compositions that show an asset. */
-function usesOf({ compositions }: Document, asset: string): number {
-  const layers = Object.values(compositions).flatMap((one) => one.layers);
-  return layers.filter(({ source }) => source.kind === "clip" && source.parameters.asset === asset).length;
+/** How many layers of all compositions show each asset. */
+function usesOf({ compositions }: Document): ReadonlyMap<string, number> {
+  const uses = new Map<string, number>();
+  for (const { layers } of Object.values(compositions))
+    for (const { source } of layers) {
+      if (source.kind !== "clip") continue;
+      const asset = source.parameters.asset as string;
+      uses.set(asset, (uses.get(asset) ?? 0) + 1);
+    }
+  return uses;
 }
 
 /** Names that people know, by the first letters of what browsers call a codec. */
@@ -64,18 +71,19 @@ export function mediaRows(
   places: MediaPlaces,
   folders: readonly { readonly id: string; readonly folder: string }[],
 ): MediaRow[] {
+  const counts = usesOf(document);
   const rows = Object.entries(document.assets).flatMap(([asset, clip]): MediaRow[] => {
     if (clip.kind !== "clip" || !clip.file) return [];
     const { fingerprint } = clip.file;
     const place = places[fingerprint];
     const folder = folders.find(({ id }) => id === place?.location)?.folder;
-    const uses = usesOf(document, asset);
+    const uses = counts.get(asset) ?? 0;
     return [
       {
         asset,
         file: clip.file,
         uses: uses === 0 ? "not shown" : uses === 1 ? "1 layer" : `${uses} layers`,
-        facts: factsOf(clip),
+        facts: isPlaceholder(clip) ? "known by its name alone, from a timeline" : factsOf(clip),
         where: place ? (folder === undefined ? place.path : `${folder}/${place.path}`) : "",
         fault: missing[fingerprint],
       },

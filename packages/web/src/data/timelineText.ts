@@ -1,0 +1,2 @@
+// The writers, which are loaded when a timeline goes out.
+export { documentCut, writeEditList, writeOtio } from "@kinetocache/core";
