@@ -34,7 +34,7 @@ import { reachabilityMs } from "./reach";
 import { foreignPictures } from "./foreign";
 import { serverRangeRead } from "./media";
 import { hitShare, hitShareJumps, hitShareScrub } from "./hitShare";
-import { composeFrameMs, keyframeEditMs, neutralEditRenders } from "./timeline";
+import { composeFrameMs, importTimelineMs, keyframeEditMs, neutralEditRenders } from "./timeline";
 import { unsafeActs } from "./safety";
 import { costRepeat, fillEstimate, memoryAfterSwitchMs } from "./truth";
 import { killTest } from "./kills";
@@ -79,6 +79,7 @@ const TIMED: Readonly<Record<string, Measure>> = {
   serverRangeRead,
   composeFrameMs,
   keyframeEditMs,
+  importTimelineMs,
 };
 
 /** What is counted or compared, whatever else the machine does meanwhile; what takes longest first. */

@@ -8,6 +8,7 @@ import {
   mainComposition,
   parseDocumentText,
   unnestingFault,
+  writeOtio,
   type Document,
   type Edit,
 } from "@kinetocache/core";
@@ -201,5 +202,60 @@ export const keyframeEditMs: Measure = () =>
       largest: rounded(Math.max(...beyondMs)),
       rendering: rounded(median(renderMs)),
       edits: beyondMs.length,
+    };
+  });
+
+const TRACKS = 20;
+const CLIPS_A_TRACK = 500;
+
+/** From choosing another program's timeline to its composition being open, without the press that makes it. */
+export const importTimelineMs: Measure = () =>
+  Driver.with(async (driver) => {
+    const { page } = driver;
+    await driver.open();
+    await driver.choose("background", "Off");
+    const rate = { numerator: 25, denominator: 1 };
+    const clips = Array.from({ length: CLIPS_A_TRACK }, (_, index) => ({
+      name: `Dawn ${index}`,
+      file: `dawn ${index % 80}.mp4`,
+      range: { in: index * 12, out: index * 12 + 10 },
+      sourceFrame: index,
+      sourceRate: rate,
+      enabled: true,
+    }));
+    const tracks = Array.from({ length: TRACKS }, (_, index) => ({ name: `V${index + 1}`, clips }));
+    const text = writeOtio({ name: "Estuary cut", rate, tracks, leftOut: [] });
+    const file = path.join(driver.folder, "cut.otio");
+    await writeFile(file, text);
+    const readMs: number[] = [];
+    const makeMs: number[] = [];
+    for (let n = 0; n < 3; n++) {
+      await page.evaluate(() => performance.mark("asked"));
+      await page.getByLabel("Composition file").setInputFiles(file);
+      const since = () =>
+        page.evaluate(() => performance.now() - performance.getEntriesByName("asked").at(-1)!.startTime);
+      await page.waitForFunction(() =>
+        window.document.querySelector(".timeline-import")?.textContent.includes("10,000 clips"),
+      );
+      readMs.push(await since());
+      await page.evaluate(() => performance.mark("asked"));
+      await page.getByRole("button", { name: "Make the composition" }).click();
+      await page.waitForFunction(
+        (wanted) =>
+          window.document.querySelectorAll(".notice").length >= wanted ||
+          !window.document.querySelector(".timeline-import"),
+        n + 1,
+      );
+      makeMs.push(await since());
+      await driver.openComposition("Night Roost");
+    }
+    const both = readMs.map((ms, at) => ms + makeMs[at]!);
+    return {
+      value: Math.round(median(both)),
+      unit: "ms",
+      limit: "at most 1500",
+      reading: readMs.map(Math.round),
+      making: makeMs.map(Math.round),
+      megabytes: rounded(text.length / 2 ** 20),
     };
   });

@@ -62,6 +62,13 @@ for (let attempt = 0; attempt < 10; attempt++) {
     .click();
   await page.getByRole("link", { name: "Preview" }).click();
 }
+await page.locator("label[for=order-time]").click();
+await page.getByRole("button", { name: "Title card", exact: true }).click();
+await page.getByText("Position, scale and rotation").click();
+await page.waitForTimeout(2500);
+await picture("layers-in-time");
+await page.getByRole("button", { name: "Title card", exact: true }).click();
+await page.locator("label[for=order-cost]").click();
 await page.getByRole("button", { name: /^Reed line/ }).click();
 await type("Exposure", "0.9");
 await page.waitForTimeout(3000);

@@ -76,7 +76,13 @@ function assetsOf(
 }
 
 /** The layers of a track, from what is found of its files. */
-function layersOf(track: CutTrack, into: Composition, { byFile }: Assets, leftOut: LeftOut[]): Layer[] {
+function layersOf(
+  track: CutTrack,
+  into: Composition,
+  { byFile }: Assets,
+  leftOut: LeftOut[],
+  taken = new Set<string>(),
+): Layer[] {
   const layers: Layer[] = [];
   for (const clip of track.clips) {
     const place = `${track.name}, ${clip.name}`;
@@ -86,7 +92,7 @@ function layersOf(track: CutTrack, into: Composition, { byFile }: Assets, leftOu
       continue;
     }
     const [id, media] = asset;
-    const layer = newMediaLayer("clip", id, media, clip.name, { ...into, layers });
+    const layer = newMediaLayer("clip", id, media, clip.name, into);
     let offset = convertFrame(clip.sourceFrame, clip.sourceRate, media.rate);
     if (offset >= media.duration) {
       leftOut.push({
@@ -96,7 +102,8 @@ function layersOf(track: CutTrack, into: Composition, { byFile }: Assets, leftOu
       offset = 0;
     }
     const source = { ...layer.source, parameters: { ...layer.source.parameters, offset } };
-    layers.push({ ...layer, range: clip.range, start: clip.range.in, enabled: clip.enabled, source });
+    const own = { id: freshId(layer.id, taken), range: clip.range, start: clip.range.in, enabled: clip.enabled };
+    layers.push({ ...layer, ...own, source });
   }
   return layers;
 }
@@ -124,12 +131,8 @@ export function cutDocument(
   document = { ...document, assets: Object.fromEntries(assets.byFile.values()) };
   const main = mainComposition(document);
   if (clips.length <= MOST_LAYERS) {
-    const layers: Layer[] = [];
-    for (const track of cut.tracks) {
-      const own = layersOf(track, { ...main, layers }, assets, leftOut);
-      const taken = new Set(layers.map(({ id }) => id));
-      layers.push(...own.map((layer) => ({ ...layer, id: freshId(layer.id, taken) })));
-    }
+    const taken = new Set<string>();
+    const layers = cut.tracks.flatMap((track) => layersOf(track, main, assets, leftOut, taken));
     return { document: withLayers(document, layers), leftOut, missing: assets.missing };
   }
   return { document: nestedByTrack(cut, document, assets, leftOut), leftOut, missing: assets.missing };

@@ -1,4 +1,4 @@
-import { MOST_FRAMES, rateNear, readJson, type FrameRange, type Rate } from "../composition";
+import { MOST_FRAMES, rateNear, type FrameRange, type Rate } from "../composition";
 import { addressedFile, CutError, MOST_ITEMS, type Cut, type CutClip, type CutTrack, type LeftOut } from "./cut";
 
 type Fields = Readonly<Record<string, unknown>>;
@@ -57,10 +57,12 @@ function lengthOf(item: Fields): Time | undefined {
 export function readOtio(text: string): Cut {
   let parsed: unknown;
   try {
-    parsed = readJson(text);
+    // Ten times as fast as with a look at every name, of which none is copied here.
+    parsed = JSON.parse(text);
   } catch (cause) {
     const isDeep = cause instanceof RangeError;
-    throw new CutError([isDeep ? "The file is nested too deep to be read" : (cause as Error).message]);
+    const { message } = cause as Error;
+    throw new CutError([isDeep ? "The file is nested too deep to be read" : `The file is not JSON: ${message}`]);
   }
   const timeline = fieldsOf(parsed);
   const kind = kindOf(timeline);
