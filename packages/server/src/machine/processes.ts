@@ -24,15 +24,22 @@ const KERNEL_THREADS = 2;
 type Known = Pick<RunningProcess, "startedTicks" | "uid" | "executable" | "commandLine">;
 
 /**
- * Runs `read`; undefined when the process has ended meanwhile or may not be looked at. A process that is gone is
- * the ordinary case here, not a fault.
+ * Runs `read`; undefined when the process has ended meanwhile or may not be looked at, and for a path that is longer than
+ * the system can say. A process that is gone is the ordinary case here, not a fault.
  */
 export function ifReadable<T>(read: () => T): T | undefined {
   try {
     return read();
   } catch (error) {
     const { code } = error as NodeJS.ErrnoException;
-    if (code === "ENOENT" || code === "ESRCH" || code === "EACCES" || code === "EPERM" || code === "EINVAL")
+    if (
+      code === "ENOENT" ||
+      code === "ESRCH" ||
+      code === "EACCES" ||
+      code === "EPERM" ||
+      code === "EINVAL" ||
+      code === "ENAMETOOLONG"
+    )
       return undefined;
     throw error;
   }

@@ -174,6 +174,8 @@ export function useRulePreviews(rules: readonly CleaningRule[]): SWRResponse<Rul
 }
 
 export async function runRules(): Promise<HeldReport & { readonly rules: readonly RuleReport[] }> {
+  // The rules that are shown are the ones that run: a change of them may be on its way.
+  await changing.get(SETTINGS);
   const response = await request(`${SWEEP}/rules/run`, { method: "POST" });
   await refreshDisk();
   return (await response.json()) as HeldReport & { readonly rules: readonly RuleReport[] };

@@ -41,8 +41,8 @@ const ORDERS = [
   ["time", "In time"],
 ] as const;
 const OVERS = [
-  ["playhead", "At the playhead"],
-  ["range", "Mean of the range"],
+  ["playhead", "At the playhead", "Here"],
+  ["range", "Mean of the range", "Mean"],
 ] as const;
 
 interface LayerRowsProps extends LayerListProps {
@@ -71,9 +71,10 @@ export function LayerRows({ selected, also, onSelect, onBake }: LayerRowsProps) 
         </ToggleButtonGroup>
         {order === "time" ? null : (
           <ToggleButtonGroup type="radio" name="layer-over" size="sm" value={over} onChange={setOver}>
-            {OVERS.map(([value, title]) => (
-              <ToggleButton key={value} id={`over-${value}`} value={value} variant="outline-dark">
-                {title}
+            {OVERS.map(([value, title, short]) => (
+              <ToggleButton key={value} id={`over-${value}`} value={value} variant="outline-dark" title={title}>
+                <span className="wide-only">{title}</span>
+                <span className="narrow-only">{short}</span>
               </ToggleButton>
             ))}
           </ToggleButtonGroup>
