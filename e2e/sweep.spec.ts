@@ -234,9 +234,18 @@ test("rules show what they take before they are switched on, run, and are undone
   await added.getByRole("checkbox").first().check();
   await expect(first).toContainText(/stay: "Frames on .*spinning never go" keeps them/);
 
+  // A run waits for the change that is on its way: what is shown is what runs.
+  let arrive = () => {};
+  const arrived = new Promise<void>((resolve) => (arrive = resolve));
+  await page.route("**/api/sweep/settings", async (route) => {
+    if (route.request().method() === "PUT") await arrived;
+    await route.continue();
+  });
   await first.getByRole("checkbox").first().check();
   await expect(page.locator("h1")).toContainText("1 rule on");
   await page.getByRole("button", { name: "Run the rules now" }).click();
+  await expect(page.getByRole("button", { name: "Run the rules now" })).toBeDisabled();
+  arrive();
   const done = page.getByRole("region", { name: "What the rules did" });
   await expect(done).toContainText(/GB moved to holding/);
   await expect(first).toContainText("takes 0 B, 0 items now");
