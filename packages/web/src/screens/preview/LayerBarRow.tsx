@@ -1,4 +1,4 @@
-import { frameBudgetMs, type Edit, type FrameRange, type Layer } from "@kinetocache/core";
+import { frameBudgetMs, MOST_FRAMES, type Edit, type FrameRange, type Layer } from "@kinetocache/core";
 import { memo, useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import { presentEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
@@ -81,7 +81,7 @@ export const LayerBarRow = memo(function LayerBarRow(props: LayerBarRowProps) {
     pressed.current = undefined;
     setDraft(undefined);
   };
-  const press2 = (grip: Grip) => (event: KeyboardEvent) => {
+  const keyDown = (grip: Grip) => (event: KeyboardEvent) => {
     if (event.key === "Escape") giveUp();
     if (event.key === "Enter" && grip === "whole") onSelect(layer.id, event.shiftKey);
     if (event.key !== "ArrowLeft" && event.key !== "ArrowRight") return;
@@ -91,7 +91,7 @@ export const LayerBarRow = memo(function LayerBarRow(props: LayerBarRowProps) {
   };
   const keys = (grip: Grip) => ({
     role: "slider",
-    onKeyDown: press2(grip),
+    onKeyDown: keyDown(grip),
     onKeyUp: (event: KeyboardEvent) => event.key.startsWith("Arrow") && apply(),
     onBlur: apply,
   });
@@ -100,7 +100,7 @@ export const LayerBarRow = memo(function LayerBarRow(props: LayerBarRowProps) {
   const right = Math.min(width, xOfFrame(range.out, view, width));
   const isInView = right > left;
   const text = `${range.in} – ${range.out - 1}`;
-  const limits = { "aria-valuemin": -1_000_000, "aria-valuemax": 1_000_000 };
+  const limits = { "aria-valuemin": -MOST_FRAMES, "aria-valuemax": MOST_FRAMES };
   return (
     <li
       className={`bar-row ${selected ? "is-selected" : ""} ${also ? "is-also" : ""} ${shown ? "" : "is-off"}`}
