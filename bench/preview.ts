@@ -4,6 +4,7 @@ import { document, layer } from "../testing/documents";
 import { setSwitch } from "../testing/preview";
 import { Driver } from "./browser";
 import type { Figure, Measure } from "./figure";
+import { frameWork } from "./mainThread";
 import { median, rounded } from "./ratio";
 import { undisturbed } from "./steal";
 
@@ -198,12 +199,6 @@ export const terrainFrameMs: Measure = () =>
     await driver.verdict("of 100,000 frames in memory");
     // Keys and estimates of all frames are worked out in the engine's worker.
     await page.waitForTimeout(20_000);
-    const client = await page.context().newCDPSession(page);
-    await client.send("Performance.enable");
-    const busyMs = async () => {
-      const { metrics } = await client.send("Performance.getMetrics");
-      return 1000 * metrics.find(({ name }) => name === "TaskDuration")!.value;
-    };
     // Within the page: a wheel that is turned from outside takes the page as long again to be told of.
     const turn = (turns: number, by: number) =>
       page.locator(".terrain").evaluate(
@@ -220,21 +215,15 @@ export const terrainFrameMs: Measure = () =>
       );
     await turn(10, -40);
     await turn(10, 40);
-    const idleStart = await busyMs();
-    await page.waitForTimeout(3000);
-    const idleMs = ((await busyMs()) - idleStart) / 3000;
-    const { result } = await undisturbed(async () => {
-      const start = await busyMs();
-      const startedMs = performance.now();
+    const work = await frameWork(page, 120, async () => {
       await turn(60, -40);
       await turn(60, 40);
-      return { busy: (await busyMs()) - start, tookMs: performance.now() - startedMs };
     });
     return {
-      value: rounded((result.busy - idleMs * result.tookMs) / 120),
+      value: rounded(work.ms),
       unit: "ms a frame on the main thread",
       limit: "at most 8",
-      withIdleWork: rounded(result.busy / 120),
+      withIdleWork: rounded(work.withIdleMs),
       frames: LONG,
       layers: MANY,
     };

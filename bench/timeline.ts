@@ -17,8 +17,8 @@ import { setSwitch } from "../testing/preview";
 import { Driver } from "./browser";
 import type { Figure, Measure } from "./figure";
 import { randomFrom, type Random } from "./random";
+import { frameWork } from "./mainThread";
 import { median, rounded } from "./ratio";
-import { undisturbed } from "./steal";
 
 const EDITS = 200;
 // Frames that are looked at after each edit.
@@ -123,12 +123,6 @@ export const composeFrameMs: Measure = () =>
     await page.locator(".bar-name").nth(2).click();
     // Keys and estimates of all frames are worked out in the engine's worker.
     await page.waitForTimeout(20_000);
-    const client = await page.context().newCDPSession(page);
-    await client.send("Performance.enable");
-    const busyMs = async () => {
-      const { metrics } = await client.send("Performance.getMetrics");
-      return 1000 * metrics.find(({ name }) => name === "TaskDuration")!.value;
-    };
     const bar = page.locator(".bar").nth(2);
     const box = (await bar.boundingBox())!;
     await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
@@ -146,22 +140,14 @@ export const composeFrameMs: Measure = () =>
         [moves, box.x + box.width / 2],
       );
     await drag(20);
-    const idleStart = await busyMs();
-    await page.waitForTimeout(3000);
-    const idleMs = ((await busyMs()) - idleStart) / 3000;
-    const { result } = await undisturbed(async () => {
-      const start = await busyMs();
-      const startedMs = performance.now();
-      await drag(MOVES);
-      return { busy: (await busyMs()) - start, tookMs: performance.now() - startedMs };
-    });
+    const work = await frameWork(page, MOVES, () => drag(MOVES));
     await page.keyboard.press("Escape");
     await page.mouse.up();
     return {
-      value: rounded((result.busy - idleMs * result.tookMs) / MOVES),
+      value: rounded(work.ms),
       unit: "ms a frame on the main thread",
       limit: "at most 8",
-      withIdleWork: rounded(result.busy / MOVES),
+      withIdleWork: rounded(work.withIdleMs),
       layers: MANY,
     };
   });

@@ -43,6 +43,14 @@ test("layers are trimmed, slid, split and nested by pointer and by keys, and onl
   await page.keyboard.press("Control+z");
   await expect(title).toHaveAttribute("aria-valuetext", "frames 12 – 167");
 
+  // Presses that follow each other, and leaving at once, come to what was pressed and no more.
+  await title.focus();
+  for (const key of ["ArrowRight", "ArrowRight", "Tab"]) await page.keyboard.press(key);
+  await expect(page.getByLabel("First frame of the layer")).toHaveValue("14");
+  await page.getByRole("button", { name: "Undo" }).click();
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(title).toHaveAttribute("aria-valuetext", "frames 12 – 167");
+
   // An escape gives up; keys do the same as the pointer, and what was gathered is one edit.
   await title.focus();
   await page.keyboard.down("ArrowRight");
@@ -103,11 +111,19 @@ test("a number is animated: keyframes are set at the playhead, moved, eased, ste
   await page.locator(".playhead").focus();
   for (let n = 0; n < 7; n++) await page.keyboard.press("ArrowLeft");
   await expect(opacity).toHaveValue(String(Number((before - 0.15 * before).toFixed(2))));
-  await page.getByLabel("From a keyframe of Opacity to the next").selectOption("held");
+  await page.getByLabel("From a keyframe of Opacity to the next").selectOption("stays");
   await expect(opacity).toHaveValue(String(before));
   // The one after is moved by keys, and stepped to.
   await keys.nth(1).focus();
   await page.keyboard.press("Shift+ArrowRight");
+  await expect(keys.nth(1)).toHaveAttribute("aria-valuenow", "20");
+  // It keeps the focus, and each press counts.
+  await page.keyboard.press("ArrowRight");
+  await page.keyboard.press("ArrowRight");
+  await expect(keys.nth(1)).toHaveAttribute("aria-valuenow", "22");
+  await expect(keys.nth(1)).toBeFocused();
+  await page.keyboard.press("ArrowLeft");
+  await page.keyboard.press("ArrowLeft");
   await expect(keys.nth(1)).toHaveAttribute("aria-valuenow", "20");
   await page.getByRole("button", { name: "Next keyframe of Opacity" }).click();
   await expect(page.locator(".playhead")).toHaveAttribute("aria-valuenow", "20");

@@ -49,6 +49,21 @@ test("a part, one that is off and one whose layer is gone say so", () => {
   expect(bakeState(document([]), bake)).toEqual({ kind: "without target" });
 });
 
+test("what is blended layer by layer is no picture: it cannot be baked, and a bake of it is not played", () => {
+  const nested = applyEdit(value, { kind: "layersNested", layers: ["birds"], name: "Dusk" });
+  expect(bakeChoices(nested).map(({ kind }) => kind)).not.toContain("nested composition");
+  expect(bakeChoices(nested).filter(({ target }) => target.layer === "dusk")).toEqual([]);
+  const baked = { ...bake, target: { composition: "main", layer: "dusk" } };
+  expect(bakeState(nested, baked)).toEqual({ kind: "layer by layer" });
+  const whole = applyEdit(nested, {
+    kind: "sourceParameter",
+    layer: "dusk",
+    name: "blending",
+    value: "As one picture",
+  });
+  expect(bakeState(whole, baked)).toMatchObject({ kind: "in use" });
+});
+
 test("layers, nested compositions and the whole can be baked", () => {
   const inner = { ...value.compositions.main!, id: "inner", name: "Inner" };
   const outer = document([layer("nest", "composition", { composition: "inner" }), layer("sky", "solid")]);

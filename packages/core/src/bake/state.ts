@@ -8,6 +8,8 @@ export type BakeState =
   | { readonly kind: "off" }
   /** What was baked no longer exists. */
   | { readonly kind: "without target" }
+  /** A nested composition that is blended layer by layer: no picture of it is shown. */
+  | { readonly kind: "layer by layer" }
   | {
       readonly kind: "in use";
       /** Frames that were looked at: all of them, or some spread evenly over a long range. */
@@ -25,6 +27,9 @@ export function bakeState(document: Document, bake: Bake, unreadable: ReadonlySe
   if (!bake.complete) return { kind: "part" };
   if (!hasTarget(document, bake.target)) return { kind: "without target" };
   if (!bake.enabled) return { kind: "off" };
+  const { composition, layer } = bake.target;
+  const target = document.compositions[composition]!.layers.find(({ id }) => id === layer);
+  if (target && isLayerByLayer(target)) return { kind: "layer by layer" };
   const length = bake.range.out - bake.range.in;
   const frames = Math.min(length, MOST_FRAMES);
   let outdated = 0;

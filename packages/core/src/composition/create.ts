@@ -19,8 +19,7 @@ import { fitting } from "./fitting";
 export const MADE_SOURCES = ["solid", "gradient", "noise", "flock"] as const;
 export type MadeSource = (typeof MADE_SOURCES)[number];
 
-/** Where and as large as it is. */
-export const STILL = { x: 0, y: 0, anchorX: 0, anchorY: 0, scale: 1, rotation: 0 };
+const STILL = { x: 0, y: 0, anchorX: 0, anchorY: 0, scale: 1, rotation: 0 };
 
 /** Initial values; what refers to something else has none. */
 function initial(parameters: Parameters): ParameterValues {
@@ -70,23 +69,38 @@ function filling(kind: MadeSource, { width, height }: Composition): ParameterVal
   }
 }
 
-/** A layer over the whole length of a composition, under a name and an id that no other has there. */
-export function newLayer(kind: MadeSource, composition: Composition): Layer {
-  const { label, parameters } = SOURCES[kind];
-  const name = freeName(label, composition.layers);
+/** A layer that shows a source as it is over the whole length, under a name and an id that no other has there. */
+function plainLayer(wanted: string, source: Layer["source"], { layers, duration }: Composition): Layer {
+  const name = freeName(wanted.slice(0, LONGEST_NAME - 5), layers);
   return {
-    id: freeId(idOf(name), idsOf(composition.layers)),
+    id: freeId(idOf(name), idsOf(layers)),
     name,
     enabled: true,
-    range: { in: 0, out: composition.duration },
+    range: { in: 0, out: duration },
     start: 0,
-    source: { kind, parameters: { ...initial(parameters), ...filling(kind, composition) } },
+    source,
     transform: STILL,
     opacity: 1,
     blend: "normal",
     effects: [],
     motionBlur: NO_MOTION_BLUR,
   };
+}
+
+/** A layer of a source that needs no media, over the whole length. */
+export function newLayer(kind: MadeSource, composition: Composition): Layer {
+  const { label, parameters } = SOURCES[kind];
+  return plainLayer(
+    label,
+    { kind, parameters: { ...initial(parameters), ...filling(kind, composition) } },
+    composition,
+  );
+}
+
+/** A layer that shows another composition of the same size and rate, whose layers are blended as if they lay there. */
+export function newNestedLayer(nested: string, wanted: string, composition: Composition): Layer {
+  const parameters = { ...initial(SOURCES.composition.parameters), composition: nested, blending: "Layer by layer" };
+  return plainLayer(wanted, { kind: "composition", parameters }, composition);
 }
 
 /** Frames of a composition over which a clip or a sequence shows something, from its first picture on. */
@@ -104,19 +118,11 @@ export function newMediaLayer(
   wanted: string,
   composition: Composition,
 ): Layer {
-  const name = freeName(wanted.slice(0, LONGEST_NAME - 5), composition.layers);
+  const layer = plainLayer(wanted, { kind, parameters: { asset, offset: 0 } }, composition);
   return {
-    id: freeId(idOf(name), idsOf(composition.layers)),
-    name,
-    enabled: true,
+    ...layer,
     range: { in: 0, out: lengthIn(composition, media) },
-    start: 0,
-    source: { kind, parameters: { asset, offset: 0 } },
     transform: { ...STILL, ...fitting(media, composition) },
-    opacity: 1,
-    blend: "normal",
-    effects: [],
-    motionBlur: NO_MOTION_BLUR,
   };
 }
 

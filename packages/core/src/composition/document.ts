@@ -168,6 +168,7 @@ export const MOST_FRAMES = 1_000_000;
 export const MOST_LAYERS = 500;
 /** Of a document. */
 export const MOST_COMPOSITIONS = 200;
+export const MOST_ASSETS = 500;
 /** Characters of a name. */
 export const LONGEST_NAME = 120;
 /** Of a layer. */

@@ -199,7 +199,7 @@ describe("clips that stay where they are", () => {
   test("the same file is the same asset, and one that was replaced is another", () => {
     const twice = applyEdit(withClip, clipAdded(withClip, { ...clip, file: { ...clip.file, name: "renamed.mp4" } }));
     expect(twice.assets).toEqual(withClip.assets);
-    const replaced = applyEdit(withClip, { kind: "clipReplaced", asset: dawn, clip: other });
+    const replaced = applyEdit(withClip, { kind: "clipsReplaced", clips: { [dawn]: other } });
     const again = applyEdit(replaced, clipAdded(replaced, clip));
     expect(again.assets[dawn]).toBe(other);
     expect(mediaFilesOf(again)).toEqual([other.file, clip.file]);
@@ -207,11 +207,11 @@ describe("clips that stay where they are", () => {
   });
 
   test("another one takes its place wherever it is shown, and undo has it back", () => {
-    const replaced = applyEdit(withClip, { kind: "clipReplaced", asset: dawn, clip: other });
+    const replaced = applyEdit(withClip, { kind: "clipsReplaced", clips: { [dawn]: other } });
     expect(replaced.assets[dawn]).toBe(other);
     expect(mainComposition(replaced)).toBe(mainComposition(withClip));
     expect(mediaFilesOf(replaced)).toEqual([other.file]);
-    expect(() => applyEdit(withClip, { kind: "clipReplaced", asset: "dusk", clip: other })).toThrow('no clip "dusk"');
+    expect(() => applyEdit(withClip, { kind: "clipsReplaced", clips: { dusk: other } })).toThrow('no clip "dusk"');
   });
 });
 

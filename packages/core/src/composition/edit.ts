@@ -38,8 +38,8 @@ export type Edit =
   | { readonly kind: "layerEnabled"; readonly layer: string; readonly enabled: boolean }
   /** On which frames it shows; what it shows on them stays. */
   | { readonly kind: "layerRange"; readonly layer: string; readonly range: FrameRange }
-  /** Later by so many frames, with all that it does. */
-  | { readonly kind: "layerSlid"; readonly layer: string; readonly frames: number }
+  /** Later or earlier, with all that it does, so that it shows from a frame on. */
+  | { readonly kind: "layerSlid"; readonly layer: string; readonly in: FrameNumber }
   /** In two, the second one right above and from a frame on. */
   | { readonly kind: "layerSplit"; readonly layer: string; readonly at: FrameNumber }
   | { readonly kind: "layerMotionBlur"; readonly layer: string; readonly motionBlur: MotionBlur }
@@ -50,8 +50,8 @@ export type Edit =
   | { readonly kind: "layersNested"; readonly layers: readonly string[]; readonly name: string }
   /** A nested composition's layers in its place. */
   | { readonly kind: "layerUnnested"; readonly layer: string }
-  /** Another clip in place of one, wherever that is shown. */
-  | { readonly kind: "clipReplaced"; readonly asset: string; readonly clip: ClipAsset }
+  /** Other clips in place of some, by their assets, wherever those are shown. */
+  | { readonly kind: "clipsReplaced"; readonly clips: Readonly<Record<string, ClipAsset>> }
   | { readonly kind: "layerRemoved"; readonly layer: string }
   | { readonly kind: "layerRenamed"; readonly layer: string; readonly name: string }
   /** A copy right above it. */
@@ -159,9 +159,10 @@ export function clipAdded(document: Document, clip: ReferencedClip): Edit & { re
   return { kind: "layerAdded", layer, assets: { [asset]: media } };
 }
 
-function replaceClip(document: Document, id: string, clip: ClipAsset): Document {
-  if (document.assets[id]?.kind !== "clip") throw new RangeError(`The document has no clip "${id}"`);
-  return { ...document, assets: { ...document.assets, [id]: clip } };
+function replaceClips(document: Document, clips: Readonly<Record<string, ClipAsset>>): Document {
+  const gone = Object.keys(clips).find((id) => document.assets[id]?.kind !== "clip");
+  if (gone !== undefined) throw new RangeError(`The document has no clip "${gone}"`);
+  return { ...document, assets: { ...document.assets, ...clips } };
 }
 
 function addVariant(document: Document, name: string): Document {
@@ -204,7 +205,7 @@ export function applyEdit(document: Document, edit: Edit): Document {
     case "layerRange":
       return editLayer(document, edit.layer, (layer) => trimmed(layer, edit.range));
     case "layerSlid":
-      return editLayer(document, edit.layer, (layer) => slid(layer, edit.frames));
+      return editLayer(document, edit.layer, (layer) => slid(layer, edit.in - layer.range.in));
     case "layerSplit":
       return replaceLayer(document, edit.layer, (layer) => split(layer, edit.at, mainComposition(document).layers));
     case "layerMotionBlur":
@@ -220,8 +221,8 @@ export function applyEdit(document: Document, edit: Edit): Document {
       return withLayersNested(document, edit.layers, edit.name);
     case "layerUnnested":
       return withLayerUnnested(document, edit.layer);
-    case "clipReplaced":
-      return replaceClip(document, edit.asset, edit.clip);
+    case "clipsReplaced":
+      return replaceClips(document, edit.clips);
     case "layerRemoved":
       return replaceLayer(document, edit.layer, () => []);
     case "layerRenamed":

@@ -1,6 +1,16 @@
 export * from "./animation";
 export * from "./blend";
-export { freeId, idOf, MADE_SOURCES, newDocument, newEffect, newLayer, newMediaLayer, type MadeSource } from "./create";
+export {
+  freeId,
+  idOf,
+  MADE_SOURCES,
+  newDocument,
+  newEffect,
+  newLayer,
+  newMediaLayer,
+  newNestedLayer,
+  type MadeSource,
+} from "./create";
 export * from "./document";
 export * from "./edit";
 export * from "./fitting";

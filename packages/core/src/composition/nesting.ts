@@ -1,9 +1,8 @@
 import { SOURCES } from "../drawing";
-import { freeId, freeName, idOf, idsOf, STILL } from "./create";
+import { freeId, freeName, idOf, idsOf, newNestedLayer } from "./create";
 import {
   mainComposition,
   MOST_COMPOSITIONS,
-  NO_MOTION_BLUR,
   withComposition,
   withLayers,
   withoutUnused,
@@ -32,23 +31,8 @@ export function withLayersNested(document: Document, ids: readonly string[], wan
     throw new RangeError(`A document can hold ${MOST_COMPOSITIONS} compositions`);
   const id = freeId(idOf(wanted), new Set(Object.keys(document.compositions)));
   const others = main.layers.filter((layer) => !layers.includes(layer));
-  const { width, height, rate, duration } = main;
-  const name = freeName(wanted, others);
-  const nested: Composition = { id, name, width, height, rate, duration, layers };
-  const parameters = { composition: id, offset: 0, rendered: "100 %", blending: "Layer by layer" };
-  const layer: Layer = {
-    id: freeId(idOf(name), idsOf(main.layers)),
-    name,
-    enabled: true,
-    range: { in: 0, out: duration },
-    start: 0,
-    source: { kind: "composition", parameters },
-    transform: STILL,
-    opacity: 1,
-    blend: "normal",
-    effects: [],
-    motionBlur: NO_MOTION_BLUR,
-  };
+  const layer = newNestedLayer(id, wanted, { ...main, layers: others });
+  const nested: Composition = { ...main, id, name: layer.name, layers };
   const kept = [...main.layers.slice(0, first), layer, ...main.layers.slice(first + ids.length)];
   return withLayers(withComposition(document, nested), kept);
 }

@@ -8,6 +8,7 @@ import {
   DOCUMENT_VERSION,
   LARGEST_SIDE,
   LONGEST_NAME,
+  MOST_ASSETS,
   MOST_COMPOSITIONS,
   MOST_EFFECTS,
   MOST_FRAMES,
@@ -194,7 +195,7 @@ const documentSchema = Joi.object({
     .unique("composition")
     .required(),
   compositions: Joi.object().pattern(id, composition).min(1).max(MOST_COMPOSITIONS).required(),
-  assets: Joi.object().pattern(id, asset).max(500).required(),
+  assets: Joi.object().pattern(id, asset).max(MOST_ASSETS).required(),
 });
 
 function references(document: Document): string[] {

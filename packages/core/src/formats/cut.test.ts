@@ -116,6 +116,22 @@ describe("OpenTimelineIO", () => {
     ]);
   });
 
+  test("what is left empty takes the time that it took, however it is nested, and long addresses are read whole", () => {
+    const gap = (length: number) => ({ OTIO_SCHEMA: "Gap.1", source_range: span(0, length, 25) });
+    const soft = { OTIO_SCHEMA: "Transition.1", in_offset: time(5, 25), out_offset: time(5, 25) };
+    const track = { OTIO_SCHEMA: "Track.1", children: [gap(30), soft, gap(20)] };
+    const stack = {
+      OTIO_SCHEMA: "Stack.1",
+      name: "group",
+      children: [track, { OTIO_SCHEMA: "Track.1", children: [gap(8)] }],
+    };
+    const url = `file:///${"deep/".repeat(100)}dawn.mp4`;
+    const clip = { OTIO_SCHEMA: "Clip.1", name: "Dawn", media_reference: external(url), source_range: span(0, 10, 25) };
+    const { tracks, leftOut } = readOtio(otio([{ kind: "Video", children: [stack, clip] }]));
+    expect(tracks[0]!.clips).toMatchObject([{ file: "dawn.mp4", range: { in: 50, out: 60 } }]);
+    expect(leftOut).toEqual([{ place: "Track 1, item 1, group", what: "Stack: it is left empty" }]);
+  });
+
   test("what is written is read as it was", () => {
     fc.assert(fc.property(cuts, (cut) => expect(readOtio(writeOtio(cut))).toEqual(cut)));
   });
@@ -317,6 +333,10 @@ describe("the composition of a cut", () => {
     expect(leftOut).toEqual([
       { place: "V1, Reeds", what: "it begins at frame 900 of a file of 100: shown from its first" },
     ]);
+    const many = Array.from({ length: 501 }, (_, index) => ({ ...cut.tracks[0]!.clips[0]!, file: `${index}.mp4` }));
+    expect(() => cutDocument({ ...cut, tracks: [{ name: "V1", clips: many }] }, found, SIZE, "8-bit")).toThrow(
+      "names 501 files; the most there can be is 500",
+    );
     expect(() => cutDocument({ ...cut, tracks: [] }, found, SIZE, "8-bit")).toThrow("no clips of pictures");
   });
 

@@ -44,9 +44,13 @@ export class CutError extends Error {
 /** Of all tracks together; a file with more is no timeline. */
 export const MOST_ITEMS = 100_000;
 
+/** Of a file's name; no file system knows longer ones. */
+const LONGEST_FILE_NAME = 1000;
+
 /** The last part of a path, as it is written. */
 export function fileNameOf(path: string): string | undefined {
-  return path.split(/[/\\]/).filter(Boolean).at(-1);
+  const last = path.split(/[/\\]/).filter(Boolean).at(-1);
+  return last?.slice(0, LONGEST_FILE_NAME);
 }
 
 /** The last part of an address, in which characters are escaped. */

@@ -1,12 +1,15 @@
 import {
   convertFrame,
+  freeId,
   LONGEST_NAME,
   mainComposition,
+  MOST_ASSETS,
   MOST_COMPOSITIONS,
   MOST_FRAMES,
   MOST_LAYERS,
   newDocument,
   newMediaLayer,
+  newNestedLayer,
   withComposition,
   withLayers,
   type Composition,
@@ -102,7 +105,9 @@ function layersOf(
       offset = 0;
     }
     const source = { ...layer.source, parameters: { ...layer.source.parameters, offset } };
-    const own = { id: freshId(layer.id, taken), range: clip.range, start: clip.range.in, enabled: clip.enabled };
+    const unique = freeId(layer.id, taken);
+    taken.add(unique);
+    const own = { id: unique, range: clip.range, start: clip.range.in, enabled: clip.enabled };
     layers.push({ ...layer, ...own, source });
   }
   return layers;
@@ -127,6 +132,9 @@ export function cutDocument(
   const name = cut.name.slice(0, LONGEST_NAME);
   let document = newDocument({ name, width, height, rate: cut.rate, duration }, depth);
   const leftOut = [...cut.leftOut];
+  const files = new Set(clips.map(({ file }) => file));
+  if (files.size > MOST_ASSETS)
+    throw new CutError([`The timeline names ${files.size} files; the most there can be is ${MOST_ASSETS}`]);
   const assets = assetsOf(clips, found, { width, height }, cut.rate);
   document = { ...document, assets: Object.fromEntries(assets.byFile.values()) };
   const main = mainComposition(document);
@@ -138,19 +146,10 @@ export function cutDocument(
   return { document: nestedByTrack(cut, document, assets, leftOut), leftOut, missing: assets.missing };
 }
 
-function freshId(wanted: string, taken: Set<string>): string {
-  let id = wanted;
-  for (let n = 2; taken.has(id); n++) id = `${wanted.slice(0, 56)}-${n}`;
-  taken.add(id);
-  return id;
-}
-
 function nestedByTrack(cut: Cut, document: Document, assets: Assets, leftOut: LeftOut[]): Document {
   const main = mainComposition(document);
   if (cut.tracks.length >= MOST_COMPOSITIONS)
     throw new CutError([`tracks: there are ${cut.tracks.length}; the most there can be is ${MOST_COMPOSITIONS - 1}`]);
-  const still = { x: 0, y: 0, anchorX: 0, anchorY: 0, scale: 1, rotation: 0 };
-  const layers: Layer[] = [];
   let nested = document;
   for (const [index, track] of cut.tracks.entries()) {
     const id = `track-${index + 1}`;
@@ -159,25 +158,11 @@ function nestedByTrack(cut: Cut, document: Document, assets: Assets, leftOut: Le
       throw new CutError([
         `${track.name}: it has ${own.length} clips; the most there can be on a track is ${MOST_LAYERS}`,
       ]);
-    nested = withComposition(nested, { ...main, id, name: track.name, layers: own });
-    layers.push({
-      id,
-      name: track.name,
-      enabled: true,
-      range: { in: 0, out: main.duration },
-      start: 0,
-      source: {
-        kind: "composition",
-        parameters: { composition: id, offset: 0, rendered: "100 %", blending: "Layer by layer" },
-      },
-      transform: still,
-      opacity: 1,
-      blend: "normal",
-      effects: [],
-      motionBlur: { enabled: false, shutter: 180, samples: 8 },
-    });
+    const layer = newNestedLayer(id, track.name, mainComposition(nested));
+    nested = withComposition(nested, { ...main, id, name: layer.name, layers: own });
+    nested = withLayers(nested, [...mainComposition(nested).layers, layer]);
   }
-  return withLayers(nested, layers);
+  return nested;
 }
 
 /** What of the open composition is a cut: its layers that show files, as far as a cut can say it. */
@@ -206,7 +191,7 @@ function stacked(clips: readonly CutClip[]): CutTrack[] {
   for (const clip of clips) {
     const meets = (other: CutClip) => other.range.in < clip.range.out && clip.range.in < other.range.out;
     // Right above the highest track that it shows together with.
-    const below = lastIndexOf(tracks, (own) => own.some(meets));
+    const below = tracks.reduce((highest, own, index) => (own.some(meets) ? index : highest), -1);
     const at = below + 1;
     (tracks[at] ??= []).push(clip);
   }
@@ -214,10 +199,4 @@ function stacked(clips: readonly CutClip[]): CutTrack[] {
     name: `V${index + 1}`,
     clips: [...own].sort((a, b) => a.range.in - b.range.in),
   }));
-}
-
-function lastIndexOf<T>(list: readonly T[], is: (one: T) => boolean): number {
-  let at = list.length - 1;
-  while (at >= 0 && !is(list[at]!)) at--;
-  return at;
 }

@@ -50,7 +50,7 @@ export function readEditList(text: string, rate: Rate): Cut {
     const [, title] = /^\s*TITLE:\s*(.+?)\s*$/i.exec(line) ?? [];
     if (title !== undefined) name = title.slice(0, 120);
     const [, from] = /^\s*\*?\s*(?:FROM CLIP NAME|SOURCE FILE):\s*(.+?)\s*$/i.exec(line) ?? [];
-    if (from !== undefined && last) last.file = fileNameOf(from) ?? from;
+    if (from !== undefined && last) last.file = fileNameOf(from);
     if (/^\s*M2\s/.test(line)) leftOut.push({ place, what: "speed: it is played at its own" });
     if (!/^\s*\d/.test(line)) continue;
     last = undefined;

@@ -47,10 +47,21 @@ function referenceOf(clip: Fields): Fields {
   return fieldsOf(active ?? clip.media_reference);
 }
 
-/** How long an item is: what is used of it, or all that there is. */
-function lengthOf(item: Fields): Time | undefined {
+// Of nested items. A timeline that is nested deeper is no work of a person.
+const DEEPEST = 32;
+
+/** How long an item is: what is used of it, or all that there is; of items within it as they lie there. */
+function lengthOf(item: Fields, depth = 0): Time | undefined {
   const used = rangeOf(item.source_range) ?? rangeOf(referenceOf(item).available_range);
-  return used?.length;
+  const inner = listOf(item.children).map(fieldsOf);
+  if (used || inner.length === 0 || depth === DEEPEST) return used?.length;
+  const lengths = inner.flatMap((one) => (kindOf(one) === "Transition" ? [] : [lengthOf(one, depth + 1)]));
+  const seconds = lengths.map((length) => length && secondsOf(length));
+  if (!seconds.every((one) => one !== undefined)) return undefined;
+  const isStack = kindOf(item) === "Stack";
+  const whole = seconds.reduce((sum, one) => (isStack ? Math.max(sum, one) : sum + one), 0);
+  const rate = lengths[0]?.rate ?? 1;
+  return { value: whole * rate, rate };
 }
 
 /** A timeline in the OpenTimelineIO file format, `.otio`. @throws CutError */
@@ -77,7 +88,7 @@ export function readOtio(text: string): Cut {
     throw new CutError([`tracks: there are ${count} items; the most there can be is ${MOST_ITEMS}`]);
   const first = items
     .flat()
-    .map(lengthOf)
+    .map((item) => lengthOf(item))
     .find((length) => length !== undefined);
   const measured = timeOf(timeline.global_start_time) ?? first;
   const rate = measured && rateNear(measured.rate);
@@ -141,8 +152,8 @@ function clipOf(item: Fields, range: FrameRange, length: Time): CutClip {
   const sourceRate = rateNear((available ?? used)?.start.rate ?? length.rate) ?? { numerator: 25, denominator: 1 };
   // A file may say where its own count begins.
   const startS = used ? secondsOf(used.start) - (available ? secondsOf(available.start) : 0) : 0;
-  const address = textOf(reference.target_url);
-  const file = address === undefined ? undefined : addressedFile(address);
+  const { target_url: address } = reference;
+  const file = typeof address === "string" ? addressedFile(address) : undefined;
   return {
     name: textOf(item.name) ?? file ?? "Clip",
     ...(file === undefined ? {} : { file }),

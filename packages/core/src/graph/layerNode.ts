@@ -56,6 +56,8 @@ function layerNode(layer: Layer, owner: Composition, context: Context): GraphNod
 function ownLayerNode(layer: Layer, owner: Composition, above: Context): GraphNode | null {
   const context = { ...above, topLayer: above.topLayer ?? layer.id };
   const target = { composition: owner.id, layer: layer.id };
+  // What is blended layer by layer is no picture that could stand in for it.
+  if (isLayerByLayer(layer)) return liveLayerNode(layer, owner, context);
   return (
     bakedNode(target, owner, context, (at) => liveLayerNode(layer, owner, at)) ?? liveLayerNode(layer, owner, context)
   );

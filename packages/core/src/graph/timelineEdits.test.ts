@@ -83,10 +83,11 @@ test("a layer that is slid shows on frame n + k what it showed on frame n", () =
   fc.assert(
     fc.property(documents, ids, fc.integer({ min: -12, max: 12 }), (value, id, by) => {
       const settings = { ...FULL_QUALITY, solo: [id] };
-      const moved = parseDocument(applyEdit(value, { kind: "layerSlid", layer: id, frames: by }));
+      const first = find(value, id).range.in;
+      const moved = parseDocument(applyEdit(value, { kind: "layerSlid", layer: id, in: first + by }));
       for (let frame = Math.max(0, -by); frame < Math.min(FRAMES, FRAMES - by); frame++)
         expect(buildGraph(moved, frame + by, settings).key).toBe(buildGraph(value, frame, settings).key);
-      expect(applyEdit(moved, { kind: "layerSlid", layer: id, frames: -by })).toEqual(value);
+      expect(applyEdit(moved, { kind: "layerSlid", layer: id, in: first })).toEqual(value);
     }),
   );
 });

@@ -2,10 +2,10 @@ import {
   isPlaceholder,
   mediaFilesOf,
   type Document,
-  type Edit,
   type ListedMedia,
   type MediaFile,
   type MediaListing,
+  type ReferencedClip,
 } from "@kinetocache/core";
 import * as Comlink from "comlink";
 import { dequal } from "dequal";
@@ -116,21 +116,22 @@ async function firstOf(places: readonly MediaPlace[], fingerprint: string): Prom
   return undefined;
 }
 
-/** Edits that put files in the place of those of which only the name is known, all that are found by now. */
-export async function foundByName(document: Document): Promise<Edit[]> {
+/** Clips of a document of which only the name is known, that are found by it now; one that cannot be read is not. */
+export async function foundByName(document: Document): Promise<Readonly<Record<string, ReferencedClip>>> {
   const wanted = Object.entries(document.assets).flatMap(([asset, one]) =>
     one.kind === "clip" && one.file && isPlaceholder(one) ? [{ asset, name: one.file.name }] : [],
   );
-  if (wanted.length === 0) return [];
+  if (wanted.length === 0) return {};
   const { files } = await read<MediaListing>(MEDIA);
   const named = filesNamed(
     wanted.map(({ name }) => name),
     files,
   );
-  const edits: Edit[] = [];
+  const found: Record<string, ReferencedClip> = {};
   for (const { asset, name } of wanted) {
     const file = named.get(name);
-    if (file) edits.push({ kind: "clipReplaced", asset, clip: (await bringIn(file)).clip });
+    const probed = file && (await bringIn(file).catch(() => undefined));
+    if (probed) found[asset] = probed.clip;
   }
-  return edits;
+  return found;
 }

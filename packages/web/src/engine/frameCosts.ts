@@ -92,7 +92,7 @@ const YOUNG = 16;
 
 /** Where a cost comes from; the middle one was measured as a whole, but not layer by layer. */
 const ESTIMATED = 0;
-const MEASURED = 1;
+export const MEASURED = 1;
 const MEASURED_WHOLE = 2;
 
 /** What was measured on this machine: cost models by class of renderer, and frames by key. */

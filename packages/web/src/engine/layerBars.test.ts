@@ -47,6 +47,21 @@ test("bars tell what each layer costs in view and where its pixels are held, by 
   expect(rig.all("bars")).toHaveLength(told);
 });
 
+test("what playing has brought is told when it stops, and estimates are told from what was measured", async () => {
+  const rig = new EngineRig(undefined, { ...SETTINGS, memoryBudgetBytes: 2 ** 24 });
+  await rig.open(scene);
+  rig.send({ kind: "bars", wish });
+  const before = rig.last("bars").bars;
+  rig.send({ kind: "play", speed: 1 });
+  await rig.run(700);
+  const told = rig.all("bars").length;
+  rig.send({ kind: "pause" });
+  await rig.run(300);
+  expect(rig.all("bars").length).toBeGreaterThan(told);
+  const count = (of: Uint8Array) => of.reduce((sum, one) => sum + one, 0);
+  expect(count(rig.last("bars").bars.measured)).toBeGreaterThan(count(before.measured));
+});
+
 test("a group whose layers are blended one by one is filled, pinned and counted layer by layer", async () => {
   const rig = new EngineRig(undefined, { ...SETTINGS, memoryBudgetBytes: 2 ** 24 });
   const nested = applyEdit(scene, { kind: "layersNested", layers: ["sky", "square"], name: "Dusk" });

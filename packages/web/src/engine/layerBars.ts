@@ -1,5 +1,6 @@
 import type { FrameNumber, FrameRange, Milliseconds } from "@kinetocache/core";
 import type { Desks } from "./desks";
+import { MEASURED } from "./frameCosts";
 
 /** What the rows of layers in time show: which layers, over which frames, and how many columns there is room for. */
 export interface BarsWish {
@@ -25,6 +26,8 @@ export interface LayerBars {
   readonly step: number;
   /** What is the highest cost of any layer in view. */
   readonly topMs: Milliseconds;
+  /** By column, 0 where the cost of any of its frames is an estimate. */
+  readonly measured: Uint8Array;
   readonly bars: readonly LayerBar[];
 }
 
@@ -53,6 +56,13 @@ function anyOf(bits: Uint8Array, step: number): Uint8Array {
   return columns;
 }
 
+function allOf(values: Uint8Array, step: number, wanted: number): Uint8Array {
+  const columns = new Uint8Array(Math.ceil(values.length / step)).fill(1);
+  for (let index = 0; index < values.length; index++)
+    if (values[index] !== wanted) columns[Math.floor(index / step)] = 0;
+  return columns;
+}
+
 /** What is wanted for the rows in view; undefined where nothing is. */
 export function layerBarsOf({ choices, stage }: Desks): LayerBars | undefined {
   const { bars: wish } = choices;
@@ -67,5 +77,6 @@ export function layerBarsOf({ choices, stage }: Desks): LayerBars | undefined {
     return { layer, costs: peaks(timeline.costs.costsOf(layer, range), step), held: anyOf(held, step) };
   });
   const topMs = bars.reduce((top, { costs }) => costs.reduce((most, ms) => Math.max(most, ms), top), 0);
-  return { first: range.in, step, topMs, bars };
+  const measured = allOf(timeline.costs.measured.subarray(range.in, range.out), step, MEASURED);
+  return { first: range.in, step, topMs, measured, bars };
 }

@@ -21,6 +21,7 @@ interface Source {
 export class Reports {
   private timer: ReturnType<typeof setTimeout> | undefined;
   private toldPlayheadMs = -Infinity;
+  private owesBars = false;
 
   constructor(
     private readonly emit: (event: EngineEvent) => void,
@@ -34,9 +35,10 @@ export class Reports {
     this.emit({ kind: "playhead", frame });
   }
 
-  /** What layers cost in time, as far as it is known. */
+  /** What layers cost in time, as far as it is known; later where it cannot be told now. */
   bars(): void {
     const bars = this.source.bars();
+    this.owesBars = bars === undefined;
     if (bars) this.emit({ kind: "bars", bars });
   }
 
@@ -52,10 +54,8 @@ export class Reports {
     const status = this.source.status();
     if (!status) return;
     const data = this.source.timeline();
-    if (data) {
-      this.emit({ kind: "timeline", data });
-      this.bars();
-    }
+    if (data) this.emit({ kind: "timeline", data });
+    if (data || this.owesBars) this.bars();
     this.emit({ kind: "status", status });
     if (this.source.isBusy()) this.schedule();
   }

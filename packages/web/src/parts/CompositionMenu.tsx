@@ -7,10 +7,14 @@ import { exportDocument, importDocument } from "../data/documents";
 import { isTimelineName } from "../data/timelines";
 import { useWorkspace } from "../data/workspace";
 import { download } from "./download";
+import { bytesText } from "./format";
 import { refusalText } from "./refusal";
 
 const NewComposition = lazy(() => import("./NewComposition"));
 const TimelineImport = lazy(() => import("./TimelineImport"));
+
+// Ten times that of one with ten thousand clips.
+const LARGEST_TIMELINE = 160 * 2 ** 20;
 
 /** Which composition is open; bring one in, take one out. */
 export function CompositionMenu() {
@@ -30,8 +34,11 @@ export function CompositionMenu() {
   const bringIn = async (chosen: File | undefined) => {
     if (!chosen) return;
     try {
+      const isTimeline = isTimelineName(chosen.name);
+      if (isTimeline && chosen.size > LARGEST_TIMELINE)
+        throw new Error(`It has ${bytesText(chosen.size)}; a timeline has at most ${bytesText(LARGEST_TIMELINE)}`);
       const text = await chosen.text();
-      if (isTimelineName(chosen.name)) {
+      if (isTimeline) {
         setTimeline({ fileName: chosen.name, text });
         return;
       }

@@ -91,13 +91,24 @@ export default function TimelineImport({ fileName, text, onClose }: TimelineImpo
             <p>
               <strong>{cut.name}</strong>: {summary(cut)}, at {rateName(cut.rate)} frames per second.
             </p>
-            <p>
-              {files.size} of {countText(names.length, "file")} found in the folders of source media.
-              {lost.length > 0
-                ? " The others can be looked for later, under Media; until then their layers show nothing."
-                : ""}
-            </p>
-            <Lines title="Not found" lines={lost} />
+            {listing.data ? (
+              <>
+                <p>
+                  {files.size} of {countText(names.length, "file")} found in the folders of source media.
+                  {lost.length > 0
+                    ? " What is not found can be looked for later, under Media; until then its layers show nothing."
+                    : ""}
+                </p>
+                <Lines title="Not found" lines={lost} />
+                <Lines title="Not looked through" lines={listing.data.faults} />
+              </>
+            ) : (
+              <p className={listing.error ? "control-warning" : undefined}>
+                {listing.error
+                  ? `The folders of source media cannot be looked through: ${listing.error.message}`
+                  : "Looking through the folders of source media…"}
+              </p>
+            )}
           </>
         ) : null}
         {cut || made ? (

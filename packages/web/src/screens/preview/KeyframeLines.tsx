@@ -1,4 +1,7 @@
 import {
+  keyAfter,
+  keyBefore,
+  MOST_FRAMES,
   propertiesOf,
   propertyEdit,
   propertyId,
@@ -10,9 +13,10 @@ import {
   type Layer,
   type Property,
 } from "@kinetocache/core";
-import { useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { useMemo, useRef, type KeyboardEvent, type PointerEvent } from "react";
 import { send } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
+import { useDraft } from "./draft";
 import { useTimelineScale } from "./timelineScale";
 import { xOfFrame } from "./timelineView";
 
@@ -41,27 +45,39 @@ interface KeyframeLineProps {
   readonly slid: number;
 }
 
+/** A keyframe, by its number among those in order, and the frame that it goes to. */
 interface Moved {
-  readonly from: number;
+  readonly index: number;
   readonly to: number;
+}
+
+/** A value with a keyframe at another frame, between its neighbours, which it does not pass. */
+function withMoved(value: Animated, { index, to }: Moved): Animated {
+  const key = typeof value === "number" ? undefined : value.keyframes[index];
+  if (!key) return value;
+  const [least, most] = [
+    keyBefore(value, key.frame)?.frame ?? -Infinity,
+    keyAfter(value, key.frame)?.frame ?? Infinity,
+  ];
+  return withKeyframeMoved(value, key.frame, Math.max(-MOST_FRAMES, least + 1, Math.min(MOST_FRAMES, most - 1, to)));
 }
 
 function KeyframeLine({ layer, property, slid }: KeyframeLineProps) {
   const { edit } = useWorkspace();
   const { view, width } = useTimelineScale();
-  const [moved, setMoved] = useState<Moved>();
-  const pressed = useRef<{ readonly x: number; readonly frame: number }>(undefined);
+  const { shown: moved, now, set: setMoved, apply: applyMoved } = useDraft<Moved>();
+  const pressed = useRef<{ readonly x: number; readonly index: number; readonly frame: number }>(undefined);
   const { label, unit, per, place } = property;
-  const value = moved ? withKeyframeMoved(property.value, moved.from, moved.to) : property.value;
+  const value = moved ? withMoved(property.value, moved) : property.value;
   const perFrame = width / (view.end - view.start);
   const change = (next: Animated) => edit(propertyEdit(layer.id, place, next));
 
-  const apply = () => {
-    if (!moved) return;
-    if (moved.from === moved.to) setMoved(undefined);
-    else void change(withKeyframeMoved(property.value, moved.from, moved.to)).then(() => setMoved(undefined));
-  };
-  const keyDown = (event: KeyboardEvent, frame: number) => {
+  const apply = () =>
+    applyMoved((draft) => {
+      const next = withMoved(property.value, draft);
+      return next === property.value ? undefined : change(next);
+    });
+  const keyDown = (event: KeyboardEvent, index: number, frame: number) => {
     if (event.key === "Escape") setMoved(undefined);
     if (event.key === "Enter") send({ kind: "seek", frame, scrubbing: false });
     if (event.key === "Delete" || event.key === "Backspace") {
@@ -72,16 +88,20 @@ function KeyframeLine({ layer, property, slid }: KeyframeLineProps) {
     if (event.key !== "ArrowLeft" && event.key !== "ArrowRight") return;
     event.preventDefault();
     const by = (event.key === "ArrowLeft" ? -1 : 1) * (event.shiftKey ? 10 : 1);
-    setMoved({ from: moved?.from ?? frame, to: (moved?.to ?? frame) + by });
+    const before = now();
+    setMoved({ index, to: (before?.index === index ? before.to : frame) + by });
   };
   const drag = (event: PointerEvent) => {
     if (!pressed.current) return;
-    const { x, frame } = pressed.current;
-    setMoved({ from: frame, to: frame + Math.round((event.clientX - x) / perFrame) });
+    const { x, index, frame } = pressed.current;
+    const by = Math.round((event.clientX - x) / perFrame);
+    if (by !== 0 || now()) setMoved({ index, to: frame + by });
   };
 
   const keyframes = typeof value === "number" ? [] : value.keyframes;
-  const inView = keyframes.filter(({ frame }) => frame + slid >= view.start - 1 && frame + slid <= view.end);
+  const inView = [...keyframes.entries()].filter(
+    ([, { frame }]) => frame + slid >= view.start - 1 && frame + slid <= view.end,
+  );
   const curve = curveOf(value, view.start - slid, view.end - slid, width);
   const textOf = ({ frame, value: own }: Keyframe) =>
     `${Math.round(own * per * 100) / 100}${unit && ` ${unit}`} at frame ${frame}`;
@@ -100,10 +120,10 @@ function KeyframeLine({ layer, property, slid }: KeyframeLineProps) {
       </svg>
       {inView.length > MOST_TICKS
         ? null
-        : inView.map((key) => (
+        : inView.map(([index, key]) => (
             <div
-              // A tick that is moved stays the same one.
-              key={moved?.to === key.frame ? moved.from : key.frame}
+              // It is the same one wherever it is moved, and keeps the focus.
+              key={index}
               className={`key ${key.ease === "hold" ? "is-hold" : ""}`}
               style={{ left: xOfFrame(key.frame + slid + 0.5, view, width) }}
               role="slider"
@@ -112,16 +132,16 @@ function KeyframeLine({ layer, property, slid }: KeyframeLineProps) {
               aria-valuenow={key.frame}
               aria-valuetext={textOf(key)}
               title={textOf(key)}
-              onKeyDown={(event) => keyDown(event, key.frame)}
+              onKeyDown={(event) => keyDown(event, index, key.frame)}
               onKeyUp={(event) => event.key.startsWith("Arrow") && apply()}
               onBlur={apply}
               onPointerDown={(event) => {
-                pressed.current = { x: event.clientX, frame: key.frame };
+                pressed.current = { x: event.clientX, index, frame: key.frame };
                 event.currentTarget.setPointerCapture(event.pointerId);
               }}
               onPointerMove={drag}
               onPointerUp={() => {
-                if (pressed.current && !moved) send({ kind: "seek", frame: key.frame, scrubbing: false });
+                if (pressed.current && !now()) send({ kind: "seek", frame: key.frame, scrubbing: false });
                 pressed.current = undefined;
                 apply();
               }}

@@ -1,5 +1,5 @@
 import { frameBudgetMs, MOST_FRAMES, type Edit, type FrameRange, type Layer } from "@kinetocache/core";
-import { memo, useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { memo, useEffect, useRef, type KeyboardEvent, type PointerEvent } from "react";
 import { presentEngine } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
 import type { LayerBar, LayerBars } from "../../engine/layerBars";
@@ -8,6 +8,7 @@ import { useTokens } from "../../parts/tokens";
 import { BAR_HEIGHT, drawBar } from "./barDrawing";
 import { dragEdit, draggedRange, snapped, type Grip } from "./barDrag";
 import { prepare } from "./canvas";
+import { useDraft } from "./draft";
 import { KeyframeLines } from "./KeyframeLines";
 import { useTimelineScale } from "./timelineScale";
 import { xOfFrame } from "./timelineView";
@@ -42,17 +43,17 @@ export const LayerBarRow = memo(function LayerBarRow(props: LayerBarRowProps) {
   const { layer, index, count, shown, selected, also, bar, bars, onSelect, edit } = props;
   const { composition } = useWorkspace();
   const { view, width } = useTimelineScale();
-  const [draft, setDraft] = useState<Draft>();
+  const { shown: draft, now, set: setDraft, apply: applyDraft } = useDraft<Draft>();
   const pressed = useRef<{ readonly x: number; readonly grip: Grip }>(undefined);
   const range = draft?.range ?? layer.range;
   const perFrame = width / (view.end - view.start);
 
-  const apply = () => {
-    const change = draft && dragEdit(layer, draft.grip, draft.range);
-    // The bar stays where it was put until the edit arrives.
-    if (change) void edit(change).then(() => setDraft(undefined));
-    else setDraft(undefined);
-  };
+  // The bar stays where it was put until the edit arrives.
+  const apply = () =>
+    applyDraft(({ grip, range: to }) => {
+      const change = dragEdit(layer, grip, to);
+      return change && edit(change);
+    });
   const press = (event: PointerEvent<HTMLElement>) => {
     if (event.button !== 0) return;
     const box = event.currentTarget.getBoundingClientRect();
@@ -69,12 +70,12 @@ export const LayerBarRow = memo(function LayerBarRow(props: LayerBarRowProps) {
     const ends = status ? [status.range.in, status.range.out] : [];
     const near = event.altKey ? [] : [0, composition.duration, playhead, ...ends];
     const frames = snapped(layer.range, grip, (event.clientX - x) / perFrame, near, SNAP / perFrame);
-    if (frames !== 0 || draft) setDraft({ grip, range: draggedRange(layer.range, grip, frames) });
+    if (frames !== 0 || now()) setDraft({ grip, range: draggedRange(layer.range, grip, frames) });
   };
   const release = (event: PointerEvent) => {
     if (!pressed.current) return;
     pressed.current = undefined;
-    if (draft) apply();
+    if (now()) apply();
     else onSelect(layer.id, event.shiftKey);
   };
   const giveUp = () => {
@@ -87,7 +88,8 @@ export const LayerBarRow = memo(function LayerBarRow(props: LayerBarRowProps) {
     if (event.key !== "ArrowLeft" && event.key !== "ArrowRight") return;
     event.preventDefault();
     const by = (event.key === "ArrowLeft" ? -1 : 1) * (event.shiftKey ? 10 : 1);
-    setDraft({ grip, range: draggedRange(draft?.grip === grip ? draft.range : layer.range, grip, by) });
+    const before = now();
+    setDraft({ grip, range: draggedRange(before?.grip === grip ? before.range : layer.range, grip, by) });
   };
   const keys = (grip: Grip) => ({
     role: "slider",

@@ -1,4 +1,4 @@
-import { EFFECTS, SOURCES, type Edit, type Layer } from "@kinetocache/core";
+import { EFFECTS, isLayerByLayer, SOURCES, type Edit, type Layer } from "@kinetocache/core";
 import { Eye, EyeOff, Flag, Pin } from "lucide-react";
 import { memo } from "react";
 import Button from "react-bootstrap/Button";
@@ -141,6 +141,10 @@ export const LayerRow = memo(function LayerRow({
         variant="outline-dark"
         size="sm"
         className={`layer-bake ${bake === undefined ? "" : "is-baked"}`}
+        disabled={bake === undefined && isLayerByLayer(layer)}
+        title={
+          isLayerByLayer(layer) ? "It is blended layer by layer: bake its layers, or make it one picture" : undefined
+        }
         aria-label={bake === undefined ? `Bake ${layer.name}` : `Bake of ${layer.name}: ${bake}`}
         onClick={() => onBake(layer.id)}
       >

@@ -14,7 +14,7 @@ import { FolderInput } from "../../parts/FolderInput";
 import { bytesText, countText } from "../../parts/format";
 import { fullPath } from "../../parts/pathFields";
 import { useRows } from "../../parts/rows";
-import { clipsMatching, mediaRows, type MediaRow } from "./mediaWords";
+import { clipsMatching, mediaRows, notFoundText, type MediaRow } from "./mediaWords";
 import "./MediaPanel.css";
 
 const NewComposition = lazy(() => import("../../parts/NewComposition"));
@@ -79,16 +79,12 @@ function FileRow({ row, isReplaced, onReplace }: FileRowProps) {
   const look = async () => {
     setLooking(true);
     try {
-      const found = [...(await findMedia(document, Object.keys(missing ?? {})))];
-      for (const change of await foundByName(document)) {
-        await edit(change);
-        if (change.kind === "clipReplaced" && change.clip.file) found.push(change.clip.file.name);
-      }
-      notify(
-        found.length > 0
-          ? `Found: ${found.join(", ")}.`
-          : "No file of the same content lies in the folders of source media. Add its folder below, or replace it.",
-      );
+      const found = await findMedia(document, Object.keys(missing ?? {}));
+      const clips = await foundByName(document);
+      const named = Object.values(clips).map((clip) => clip.file.name);
+      if (named.length > 0) await edit({ kind: "clipsReplaced", clips });
+      const all = [...found, ...named];
+      notify(all.length > 0 ? `Found: ${all.join(", ")}.` : notFoundText(row));
     } catch (error) {
       notify(textOf(error));
     }
@@ -148,7 +144,7 @@ function Choices({ folders, replaced, onAdded, onReplaced }: ChoicesProps) {
         await edit(added);
         onAdded(added.layer.id);
       } else {
-        await edit({ kind: "clipReplaced", asset: use.replace, clip });
+        await edit({ kind: "clipsReplaced", clips: { [use.replace]: clip } });
         onReplaced();
       }
       if (notes.length > 0) notify(`${clip.file.name}: ${notes.join(" ")}`);

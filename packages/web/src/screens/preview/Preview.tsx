@@ -36,7 +36,7 @@ function usePreviewShortcuts(selected: string | undefined, also: readonly string
   };
   const layer = composition.layers[at];
   const slide = (frames: number) => {
-    if (layer) void edit({ kind: "layerSlid", layer: layer.id, frames });
+    if (layer) void edit({ kind: "layerSlid", layer: layer.id, in: layer.range.in + frames });
   };
   const trim = (range: Partial<FrameRange>) => {
     const to = { ...layer!.range, ...range };
@@ -106,7 +106,7 @@ function usePreviewShortcuts(selected: string | undefined, also: readonly string
     },
     {
       keys: ["d"],
-      label: "Divide the selected layer at the playhead",
+      label: "Split the selected layer at the playhead",
       run: () => {
         const frame = presentEngine().playhead;
         if (layer && canSplit(layer, frame)) void edit({ kind: "layerSplit", layer: layer.id, at: frame });

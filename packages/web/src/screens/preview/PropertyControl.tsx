@@ -89,7 +89,7 @@ function StillNumber({ value, change, ...rest }: NumberProps & { readonly value:
   );
 }
 
-const EASE_NAMES: Readonly<Record<Ease, string>> = { linear: "even", smooth: "eased", hold: "held" };
+const EASE_NAMES: Readonly<Record<Ease, string>> = { linear: "even", smooth: "eased", hold: "stays" };
 
 /** While it plays, the value goes along some times a second, no faster than it can be read. */
 function usePlayheadShown(): number {

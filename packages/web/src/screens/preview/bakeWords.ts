@@ -11,6 +11,8 @@ export function bakeStateText(state: BakeState, { locked }: Bake): { readonly te
       return { text: "Switched off: the live layer is shown", alarm: false };
     case "without target":
       return { text: "What was baked no longer exists", alarm: true };
+    case "layer by layer":
+      return { text: "Not played: it is blended layer by layer. Under Layer that can be one picture", alarm: true };
     case "in use": {
       const { frames, outdated, unreadable } = state;
       const share = outdated === frames ? "out of date" : `${outdated} of ${framesText(frames)} out of date`;
@@ -27,7 +29,7 @@ export function bakeStateText(state: BakeState, { locked }: Bake): { readonly te
 /** Shorter, for the row of a layer. */
 export function bakeRowText(state: BakeState, bake: Bake): string {
   if (state.kind === "part") return "part";
-  if (state.kind === "off" || state.kind === "without target") return "off";
+  if (state.kind !== "in use") return "off";
   if (state.unreadable > 0) return "damaged";
   if (state.outdated === 0) return bake.locked ? "locked" : "baked";
   return bake.locked ? "locked, old" : "out of date";

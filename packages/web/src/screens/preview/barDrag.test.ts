@@ -26,7 +26,7 @@ test("an end that is dragged trims, the middle slides, and what ends as it began
     layer: "sky",
     range: { in: 20, out: 168 },
   });
-  expect(dragEdit(layer, "whole", { in: 2, out: 158 })).toEqual({ kind: "layerSlid", layer: "sky", frames: -10 });
+  expect(dragEdit(layer, "whole", { in: 2, out: 158 })).toEqual({ kind: "layerSlid", layer: "sky", in: 2 });
   expect(dragEdit(layer, "whole", range)).toBeUndefined();
 });
 

@@ -15,9 +15,7 @@ export function draggedRange(range: FrameRange, grip: Grip, frames: number): Fra
 /** The edit that a drag comes to; undefined where it ends as it began. */
 export function dragEdit({ id, range }: Pick<Layer, "id" | "range">, grip: Grip, to: FrameRange): Edit | undefined {
   if (to.in === range.in && to.out === range.out) return undefined;
-  return grip === "whole"
-    ? { kind: "layerSlid", layer: id, frames: to.in - range.in }
-    : { kind: "layerRange", layer: id, range: to };
+  return grip === "whole" ? { kind: "layerSlid", layer: id, in: to.in } : { kind: "layerRange", layer: id, range: to };
 }
 
 /**

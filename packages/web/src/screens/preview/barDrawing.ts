@@ -1,13 +1,14 @@
 import { IN_MEMORY, ON_DISK, type FrameRange } from "@kinetocache/core";
 import type { LayerBar, LayerBars } from "../../engine/layerBars";
 import type { Tokens } from "../../parts/tokens";
-import { hatch } from "./terrainDrawing";
+import { hatch } from "./canvas";
 import { xOfFrame, type TimelineView } from "./timelineView";
 
 /** Height of a bar with the line below it, at the usual size of text. */
 export const BAR_HEIGHT = 13;
 const BODY_HEIGHT = 10;
 const LINE_HEIGHT = 3;
+const ESTIMATE_ALPHA = 0.45;
 
 export interface BarModel {
   readonly view: TimelineView;
@@ -18,7 +19,7 @@ export interface BarModel {
   readonly shown: boolean;
   /** What the layer costs in view, where that is known. */
   readonly bar: LayerBar | undefined;
-  readonly scale: Pick<LayerBars, "first" | "step" | "topMs"> | undefined;
+  readonly scale: Pick<LayerBars, "first" | "step" | "topMs" | "measured"> | undefined;
 }
 
 /** Draws a layer's bar: what it costs as low columns, and a line below where its pixels are held. */
@@ -49,22 +50,27 @@ export function drawBar(context: CanvasRenderingContext2D, width: number, model:
 function drawColumns(context: CanvasRenderingContext2D, width: number, model: BarModel, tokens: Tokens): void {
   const { view, slid, bar, scale, budgetMs } = model;
   if (!bar || !scale) return;
-  const { first, step, topMs } = scale;
+  const { first, step, topMs, measured } = scale;
   const perMs = BODY_HEIGHT / Math.max(budgetMs, topMs);
   const { costs, held } = bar;
   const xOf = (column: number) => Math.round(xOfFrame(first + slid + column * step, view, width));
   const budget = budgetMs * perMs;
-  const draw = (fill: string, edges: (height: number) => readonly [from: number, to: number]) => {
+  // An estimate is paler, as in the terrain.
+  const draw = (fill: string, isMeasured: boolean, edges: (height: number) => readonly [from: number, to: number]) => {
     context.fillStyle = fill;
+    context.globalAlpha = isMeasured ? 1 : ESTIMATE_ALPHA;
     for (let column = 0; column < costs.length; column++) {
       const [from, to] = edges(costs[column]! * perMs);
-      if (to - from < 0.25) continue;
+      if (to - from < 0.25 || (measured[column] !== 0) !== isMeasured) continue;
       const x = xOf(column);
       context.fillRect(x, BODY_HEIGHT - to, Math.max(1, xOf(column + 1) - x), to - from);
     }
   };
-  draw(tokens.ink, (height) => [0, Math.min(height, budget)]);
-  draw(tokens.over, (height) => [budget, height]);
+  for (const isMeasured of [false, true]) {
+    draw(tokens.ink, isMeasured, (height) => [0, Math.min(height, budget)]);
+    draw(tokens.over, isMeasured, (height) => [budget, height]);
+  }
+  context.globalAlpha = 1;
   for (const [tier, fill] of [
     [ON_DISK, hatch(context, tokens)],
     [IN_MEMORY, tokens.memory],

@@ -7,7 +7,7 @@ export function canSplit({ range }: Layer, frame: FrameNumber): boolean {
 
 /** The edit that nests a layer with others, under a name that says what is in it. */
 export function nesting({ id, name }: Layer, also: readonly string[]): Edit {
-  const more = also.length > 0 ? ` and ${also.length} more` : " nest";
+  const more = also.length > 0 ? ` and ${also.length} more` : ", nested";
   return { kind: "layersNested", layers: [id, ...also], name: `${name.slice(0, LONGEST_NAME - 20)}${more}` };
 }
 

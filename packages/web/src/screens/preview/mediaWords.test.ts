@@ -1,5 +1,5 @@
 import { document, layer, referencedClip } from "../../../../../testing/documents";
-import { clipsMatching, mediaRows } from "./mediaWords";
+import { clipsMatching, mediaRows, notFoundText } from "./mediaWords";
 
 const clip = referencedClip(
   { width: 1920, height: 1080, rate: { numerator: 24_000, denominator: 1001 }, duration: 1440 },
@@ -15,12 +15,21 @@ test("a file is told with what it is, how often it is shown, and where it lies",
     {
       asset: "reel",
       file: clip.file,
+      isNameOnly: false,
       uses: "1 layer",
       facts: "1920×1080 · 23.976 fps · 1,440 fr · 00:01:00:00 · H.264 · key frame every 250 · 3.00 GB",
       where: "/mnt/reels/day 1/reel.mp4",
       fault: undefined,
     },
   ]);
+});
+
+test("one of which only the name is known says so, and what it takes to be found", () => {
+  const named = referencedClip({}, { name: "reel.mp4", bytes: 0 });
+  const [row] = mediaRows({ ...shown, assets: { reel: named } }, {}, {}, []);
+  expect(row).toMatchObject({ isNameOnly: true, facts: "known by its name alone, from a timeline" });
+  expect(notFoundText(row!)).toMatch(/^One file of this name alone is needed/);
+  expect(notFoundText({ isNameOnly: false })).toMatch(/^A file of the same content is needed/);
 });
 
 test("one that cannot be read says why, and one that nothing shows says that", () => {

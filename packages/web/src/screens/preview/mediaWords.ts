@@ -15,6 +15,8 @@ export interface MediaRow {
   /** Id of the asset. */
   readonly asset: string;
   readonly file: MediaFile;
+  /** Whether nothing of it is known but its name. */
+  readonly isNameOnly: boolean;
   readonly uses: string;
   readonly facts: string;
   readonly where: string;
@@ -82,6 +84,7 @@ export function mediaRows(
       {
         asset,
         file: clip.file,
+        isNameOnly: isPlaceholder(clip),
         uses: uses === 0 ? "not shown" : uses === 1 ? "1 layer" : `${uses} layers`,
         facts: isPlaceholder(clip) ? "known by its name alone, from a timeline" : factsOf(clip),
         where: place ? (folder === undefined ? place.path : `${folder}/${place.path}`) : "",
@@ -90,6 +93,12 @@ export function mediaRows(
     ];
   });
   return rows.sort((a, b) => (a.file.name < b.file.name ? -1 : 1));
+}
+
+/** What is said where a file was looked for in vain. */
+export function notFoundText({ isNameOnly }: Pick<MediaRow, "isNameOnly">): string {
+  const what = isNameOnly ? "One file of this name alone" : "A file of the same content";
+  return `${what} is needed, and none lies in the folders of source media. Add its folder below, or replace it.`;
 }
 
 /** Clips whose path has all words that were typed, whatever their case. */

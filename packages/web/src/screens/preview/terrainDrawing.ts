@@ -1,6 +1,7 @@
 import { IN_MEMORY, ON_DISK, timecode, type FrameRange, type Rate } from "@kinetocache/core";
 import type { TimelineData } from "../../engine/previewTimeline";
 import type { Tokens } from "../../parts/tokens";
+import { hatch } from "./canvas";
 import { rulerFrames, xOfFrame, type TimelineView } from "./timelineView";
 
 export interface TerrainModel {
@@ -238,28 +239,6 @@ function drawBars(context: CanvasRenderingContext2D, bars: readonly Bar[], scale
     line,
   );
   context.globalAlpha = 1;
-}
-
-let hatchPattern: { readonly colour: string; readonly ground: string; readonly pattern: CanvasPattern } | undefined;
-
-/** Disk is hatched at 45°, so that the lanes differ without colour. */
-export function hatch(context: CanvasRenderingContext2D, { disk, sheet }: Tokens): CanvasPattern {
-  if (hatchPattern?.colour === disk && hatchPattern.ground === sheet) return hatchPattern.pattern;
-  const tile = new OffscreenCanvas(6, 6);
-  const pen = tile.getContext("2d")!;
-  pen.fillStyle = sheet;
-  pen.fillRect(0, 0, 6, 6);
-  pen.strokeStyle = disk;
-  pen.lineWidth = 2.6;
-  for (const shift of [-6, 0, 6]) {
-    pen.beginPath();
-    pen.moveTo(shift - 1, 7);
-    pen.lineTo(shift + 7, -1);
-    pen.stroke();
-  }
-  const pattern = context.createPattern(tile, "repeat")!;
-  hatchPattern = { colour: disk, ground: sheet, pattern };
-  return pattern;
 }
 
 function drawLane(
