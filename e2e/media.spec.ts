@@ -156,7 +156,7 @@ test("a file that goes away is left out and said, found again by its content whe
     await page.getByRole("tab", { name: "Media" }).click();
     await expect(dawn).toContainText("was changed since it was last looked at");
     await dawn.getByRole("button", { name: "Look for it" }).click();
-    await expect(page.locator(".notices")).toContainText("No file of the same content");
+    await expect(page.locator(".notices")).toContainText("A file of the same content is needed");
     await dawn.getByRole("button", { name: "Replace…" }).click();
     await choices(page).getByRole("button", { name: "Put renamed.mp4 in its place" }).click();
     await expect(page.locator(".layer-lost")).toHaveCount(0);

@@ -22,6 +22,7 @@ import { sharedNow } from "../engine/responses";
 import { tellPlaces } from "./media";
 import { textOf, type Notify } from "./notices";
 import { newsOf } from "./otherTabs";
+import { finishPending, forgetPending, notePending } from "./pendingChange";
 
 /** The open composition, and what changes it. */
 export interface Session {
@@ -41,6 +42,12 @@ export interface Session {
 
 /** The composition that was open last, with what was measured of it told to the engine. */
 export async function lastOpen(): Promise<StoredDocument> {
+  try {
+    await finishPending();
+  } catch (error) {
+    // The composition opens as it was before.
+    console.warn(`The last change before the reload could not be made: ${String(error)}`);
+  }
   const open = (await database.settings.get("openDocument"))?.value as string | undefined;
   const stored =
     (await database.documents.get(open ?? FIRST_DOCUMENT)) ?? (await database.documents.orderBy("id").first());
@@ -89,13 +96,17 @@ export function useSession(start: StoredDocument, notify: Notify): Session {
         const { id } = known.current;
         try {
           const next = changed(known.current, what);
-          // It is shown while it is written.
-          take(next, what.kind, sinceMs);
+          const isNoted = notePending({ document: id, revision: next.revision, change: what });
+          // What a reload cannot lose is shown while it is written.
+          if (isNoted) take(next, what.kind, sinceMs);
           await saveDocument(next);
+          if (!isNoted) take(next, what.kind, sinceMs);
         } catch (error) {
           const latest = await database.documents.get(id);
           if (latest) take(latest, "edit");
           notify(textOf(error));
+        } finally {
+          forgetPending();
         }
       });
     },

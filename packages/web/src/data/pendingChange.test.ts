@@ -1,0 +1,59 @@
+/** @jest-environment node */
+import "fake-indexeddb/auto";
+import { currentDocument, type Document } from "@kinetocache/core";
+import { demoText } from "../../../../testing/documents";
+import { database } from "./database";
+import { addDemo, changed, saveDocument, type Change } from "./documents";
+import { finishPending, forgetPending, notePending } from "./pendingChange";
+
+const ID = "night-roost";
+const adding = (name: string): Change => ({ kind: "edit", edit: { kind: "variantAdded", name } });
+const DUSK = adding("Dusk");
+
+function tabStorage(room = 1e6) {
+  const entries = new Map<string, string>();
+  return {
+    getItem: (key: string) => entries.get(key) ?? null,
+    setItem: (key: string, text: string) => {
+      if (text.length > room) throw new DOMException("no room", "QuotaExceededError");
+      entries.set(key, text);
+    },
+    removeItem: (key: string) => void entries.delete(key),
+  };
+}
+
+const stored = async () => (await database.documents.get(ID))!;
+const variants = async () => Object.values(currentDocument((await stored()).history).variants).map(({ name }) => name);
+
+beforeEach(async () => {
+  await Promise.all(database.tables.map((table) => table.clear()));
+  await addDemo({ [ID]: () => Promise.resolve(JSON.parse(demoText(ID)) as Document) });
+});
+
+test("a change that was noted but not written is written by the next start, once", async () => {
+  const tab = tabStorage();
+  expect(notePending({ document: ID, revision: 2, change: DUSK }, tab)).toBe(true);
+  await finishPending(tab);
+  expect(await variants()).toContain("Dusk");
+  await finishPending(tab);
+  expect((await stored()).revision).toBe(2);
+});
+
+test("one that was written, given up, or overtaken by another tab is not made again", async () => {
+  const tab = tabStorage();
+  notePending({ document: ID, revision: 2, change: DUSK }, tab);
+  await saveDocument(changed(await stored(), adding("Dawn")));
+  await finishPending(tab);
+  expect(await variants()).not.toContain("Dusk");
+
+  notePending({ document: ID, revision: 3, change: DUSK }, tab);
+  forgetPending(tab);
+  await finishPending(tab);
+  notePending({ document: "removed", revision: 3, change: DUSK }, tab);
+  await finishPending(tab);
+  expect((await stored()).revision).toBe(2);
+});
+
+test("one without room is said not to be noted", () => {
+  expect(notePending({ document: ID, revision: 2, change: DUSK }, tabStorage(10))).toBe(false);
+});

@@ -1,0 +1,43 @@
+import { database } from "./database";
+import { changed, saveDocument, type Change } from "./documents";
+
+const KEY = "pendingChange";
+
+/** A change that is on show while it is written. */
+interface PendingChange {
+  readonly document: string;
+  /** That the document has with it. */
+  readonly revision: number;
+  readonly change: Change;
+}
+
+type TabStorage = Pick<Storage, "getItem" | "setItem" | "removeItem">;
+
+/**
+ * Notes a change at once, so that a reload before it is written does not lose it; each tab notes its own.
+ * @returns false where it cannot be noted, as one that is too large for the tab's storage
+ */
+export function notePending(pending: PendingChange, storage: TabStorage = sessionStorage): boolean {
+  try {
+    storage.setItem(KEY, JSON.stringify(pending));
+    return true;
+  } catch {
+    return false;
+  }
+}
+
+/** The change was written, or refused. */
+export function forgetPending(storage: TabStorage = sessionStorage): void {
+  storage.removeItem(KEY);
+}
+
+/** Writes the change that a reload came before, unless it was written after all or the document went on without it. */
+export async function finishPending(storage: TabStorage = sessionStorage): Promise<void> {
+  const noted = storage.getItem(KEY);
+  if (noted === null) return;
+  forgetPending(storage);
+  const { document, revision, change } = JSON.parse(noted) as PendingChange;
+  const stored = await database.documents.get(document);
+  if (stored?.revision !== revision - 1) return;
+  await saveDocument(changed(stored, change));
+}
