@@ -1,6 +1,6 @@
 import { useLiveQuery } from "dexie-react-hooks";
 import { useEffect, useState } from "react";
-import { database, type StoredDocument } from "./database";
+import { database, type DocumentHead } from "./database";
 import { leaveTab, seenTab, tellCompositions } from "./sweep";
 import { useWorkspace } from "./workspace";
 
@@ -40,11 +40,8 @@ export function useProfile(): string | undefined {
 }
 
 /** Ids of the stored sequences that a composition plays, in any of its states, or has as bakes. */
-export function sequencesOf({ history, bakes }: StoredDocument): string[] {
-  const brought = history.states.flatMap(({ assets }) =>
-    Object.values(assets).flatMap((asset) => (asset.kind === "sequence" ? [asset.sequence] : [])),
-  );
-  return [...new Set([...brought, ...bakes.map(({ sequence }) => sequence)])];
+export function sequencesOf({ sequences, bakes }: Pick<DocumentHead, "sequences" | "bakes">): string[] {
+  return [...new Set([...sequences, ...bakes.map(({ sequence }) => sequence)])];
 }
 
 /** Keeps the server told of what only this page knows, for rules that run by themselves. */

@@ -1,10 +1,12 @@
 import {
+  mainComposition,
   migrateDocument,
   type Bake,
   type Document,
   type History,
   type MachineSheet,
   type OwnerMark,
+  type PictureSize,
 } from "@kinetocache/core";
 import Dexie, { type EntityTable } from "dexie";
 import type { MediaPlace } from "../engine/media/mediaBytes";
@@ -12,17 +14,37 @@ import type { CostRecord } from "../engine/frameCosts";
 import { NO_LAYER_CHOICES, type LayerChoices } from "../engine/protocol/command";
 import { type MeasuredTake } from "../engine/protocol/event";
 
-export interface StoredDocument {
+/** A composition as it is listed, apart from its history: the history of a long edit has megabytes. */
+export interface DocumentHead extends PictureSize {
   readonly id: string;
   readonly name: string;
   /** Raised by one with every change, so that two tabs cannot overwrite each other unseen. */
   readonly revision: number;
-  readonly history: History;
+  /** Ids of the stored sequences that it plays in any of its states. */
+  readonly sequences: readonly string[];
   readonly layers: LayerChoices;
   readonly bakes: readonly Bake[];
   /** What sweeping is to make of its cached frames. */
   readonly mark?: OwnerMark;
   readonly updatedMs: number;
+}
+
+export interface StoredDocument extends DocumentHead {
+  readonly history: History;
+}
+
+interface StoredHistory {
+  readonly id: string;
+  readonly history: History;
+}
+
+/** What of a history is listed with its composition. */
+export function listedOf({ states, position }: History): Pick<DocumentHead, "name" | "width" | "height" | "sequences"> {
+  const { name, width, height } = mainComposition(states[position]!);
+  // Most states have the assets of the one before.
+  const assets = [...new Set(states.map((state) => state.assets))].flatMap((all) => Object.values(all));
+  const sequences = assets.flatMap((asset) => (asset.kind === "sequence" ? [asset.sequence] : []));
+  return { name, width, height, sequences: [...new Set(sequences)] };
 }
 
 export interface StoredTake extends MeasuredTake {
@@ -87,7 +109,8 @@ interface StoredSetting {
 
 /** Everything the browser keeps. */
 export const database = new Dexie("kinetocache") as Dexie & {
-  documents: EntityTable<StoredDocument, "id">;
+  documents: EntityTable<DocumentHead, "id">;
+  histories: EntityTable<StoredHistory, "id">;
   takes: EntityTable<StoredTake, "id">;
   settings: EntityTable<StoredSetting, "key">;
   sheets: EntityTable<StoredSheet, "id">;
@@ -168,3 +191,18 @@ database
         Object.assign(stored, { history: { ...stored.history, states } });
       }),
   );
+
+// Listing compositions, or looking whether one has changed, read their whole histories.
+database
+  .version(11)
+  .stores({ histories: "id" })
+  .upgrade(async (transaction) => {
+    const documents = transaction.table<StoredDocument | DocumentHead>("documents");
+    const histories = transaction.table<StoredHistory>("histories");
+    // One at a time: all of them may be more than fits in memory.
+    for (const id of await documents.toCollection().primaryKeys()) {
+      const { history, ...rest } = (await documents.get(id)) as StoredDocument;
+      await histories.put({ id: rest.id, history });
+      await documents.put({ ...rest, ...listedOf(history) });
+    }
+  });

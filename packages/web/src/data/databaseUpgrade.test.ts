@@ -3,6 +3,7 @@ import { currentDocument, mainComposition, parseDocument } from "@kinetocache/co
 import Dexie from "dexie";
 import { document, layer } from "../../../../testing/documents";
 import { database } from "./database";
+import { readDocument } from "./documents";
 
 test("compositions of the release before are brought to this one with their history, and nothing is lost", async () => {
   const now = document([layer("sky", "noise"), layer("plate", "solid")]);
@@ -16,8 +17,9 @@ test("compositions of the release before are brought to this one with their hist
   const history = { states: [state("First"), state("Second")], position: 1 };
   await before.table("documents").add({ id: "main", name: "Second", revision: 7, history, layers: {}, bakes: [] });
   before.close();
-  const stored = (await database.documents.get("main"))!;
-  expect(stored.revision).toBe(7);
+  const stored = (await readDocument("main"))!;
+  expect(stored).toMatchObject({ revision: 7, name: "Second", width: now.compositions.main!.width, sequences: [] });
+  expect(await database.documents.get("main")).not.toHaveProperty("history");
   expect(stored.history.states.map((one) => mainComposition(one).name)).toEqual(["First", "Second"]);
   for (const one of stored.history.states) expect(parseDocument(one)).toEqual(one);
   expect(mainComposition(currentDocument(stored.history)).layers.map(({ start }) => start)).toEqual([0, 0]);

@@ -12,6 +12,8 @@ import {
   exportDocument,
   FIRST_DOCUMENT,
   importDocument,
+  readDocument,
+  readDocuments,
   removeDocument,
   restoreDocument,
   saveDocument,
@@ -26,7 +28,7 @@ const DEMO = Object.fromEntries(
 );
 
 async function changeDocument(id: string, revision: number, change: Change): Promise<StoredDocument> {
-  const next = changed({ ...(await database.documents.get(id))!, revision }, change);
+  const next = changed({ ...(await readDocument(id))!, revision }, change);
   await saveDocument(next);
   return next;
 }
@@ -60,7 +62,7 @@ test("the demo is added once, and its first composition is there", async () => {
     "night-roost",
     "ringing-station",
   ]);
-  expect((await database.documents.get(FIRST_DOCUMENT))?.name).toBe("Night Roost");
+  expect((await readDocument(FIRST_DOCUMENT))?.name).toBe("Night Roost");
 });
 
 test("a demo composition that came with a later release is added; one that was removed stays away", async () => {
@@ -93,7 +95,7 @@ test("what is chosen for a layer counts while the layer is there, and again when
 });
 
 test("every change raises the revision, and undo brings the state before it", async () => {
-  const before = (await database.documents.get(FIRST_DOCUMENT))!;
+  const before = (await readDocument(FIRST_DOCUMENT))!;
   const edited = await changeDocument(FIRST_DOCUMENT, before.revision, exposure(1.2));
   expect(edited.revision).toBe(before.revision + 1);
   expect(currentDocument(edited.history)).not.toEqual(currentDocument(before.history));
@@ -104,14 +106,14 @@ test("every change raises the revision, and undo brings the state before it", as
 });
 
 test("of two changes to the same revision one is stored and the other is refused", async () => {
-  const { revision } = (await database.documents.get(FIRST_DOCUMENT))!;
+  const { revision } = (await readDocument(FIRST_DOCUMENT))!;
   const results = await Promise.allSettled([1, 2].map((n) => changeDocument(FIRST_DOCUMENT, revision, exposure(n))));
   expect(results.map(({ status }) => status).sort()).toEqual(["fulfilled", "rejected"]);
-  expect((await database.documents.get(FIRST_DOCUMENT))!.revision).toBe(revision + 1);
+  expect((await readDocument(FIRST_DOCUMENT))!.revision).toBe(revision + 1);
 });
 
 test("what is exported is imported unchanged, under an id of its own", async () => {
-  const stored = (await database.documents.get(FIRST_DOCUMENT))!;
+  const stored = (await readDocument(FIRST_DOCUMENT))!;
   const document = currentDocument(stored.history);
   const imported = await importDocument(exportDocument(document));
   expect(imported.id).toBe("night-roost-2");
@@ -129,7 +131,9 @@ test("a composition is removed and brought back with its history, but the last o
     "ringing-station",
   ]);
   await restoreDocument(removed);
-  expect(await database.documents.get(FIRST_DOCUMENT)).toEqual(before);
+  expect(await readDocument(FIRST_DOCUMENT)).toEqual(before);
+  await expect(restoreDocument(removed)).rejects.toThrow("Another composition has the id of Night Roost");
+  expect((await readDocuments()).find(({ id }) => id === FIRST_DOCUMENT)).toEqual(before);
   await removeDocument(FIRST_DOCUMENT);
   await removeDocument("estuary-map");
   await removeDocument("flyway-titles");

@@ -11,7 +11,7 @@ import {
   type History,
 } from "@kinetocache/core";
 import { NO_LAYER_CHOICES, type LayerChoices } from "../engine/protocol/command";
-import { database, type StoredDocument } from "./database";
+import { database, listedOf, type DocumentHead, type StoredDocument } from "./database";
 
 /** The composition that a first start opens. */
 export const FIRST_DOCUMENT = "night-roost";
@@ -25,9 +25,41 @@ function store(
   revision: number,
   { layers, bakes, mark }: BesideHistory = NOTHING_CHOSEN,
 ): StoredDocument {
-  const document = currentDocument(history);
-  const { name } = mainComposition(document);
-  return { id: document.id, name, revision, history, layers, bakes, mark, updatedMs: Date.now() };
+  const { id } = currentDocument(history);
+  return { id, ...listedOf(history), revision, history, layers, bakes, mark, updatedMs: Date.now() };
+}
+
+/** Runs within a transaction over both tables. */
+async function write({ history, ...head }: StoredDocument): Promise<void> {
+  await Promise.all([database.documents.put(head), database.histories.put({ id: head.id, history })]);
+}
+
+/** Work on compositions with their histories that happens as a whole or not at all. */
+function onDocuments<T>(mode: "r" | "rw", work: () => Promise<T>): Promise<T> {
+  return database.transaction(mode, database.documents, database.histories, work);
+}
+
+/** A composition with its history; undefined when it is not there. */
+export function readDocument(id: string): Promise<StoredDocument | undefined> {
+  return onDocuments("r", async () => {
+    const [head, kept] = await Promise.all([database.documents.get(id), database.histories.get(id)]);
+    return head && kept && { ...head, history: kept.history };
+  });
+}
+
+/** The composition that is opened when the one of last time is gone. */
+export async function firstDocument(): Promise<StoredDocument | undefined> {
+  const head = await database.documents.orderBy("id").first();
+  return head && readDocument(head.id);
+}
+
+/** All compositions with their histories, which may be megabytes each. */
+export function readDocuments(): Promise<StoredDocument[]> {
+  return onDocuments("r", async () => {
+    const [heads, kept] = await Promise.all([database.documents.toArray(), database.histories.toArray()]);
+    const histories = new Map(kept.map(({ id, history }) => [id, history]));
+    return heads.map((head) => ({ ...head, history: histories.get(head.id)! }));
+  });
 }
 
 /**
@@ -49,7 +81,7 @@ const FIRST_DEMO = ["night-roost", "ringing-station", "estuary-map"];
  * @param demo loads each by its id; as they ship they are valid @throws Error when one that is missing cannot be loaded
  */
 export async function addDemo(demo: Readonly<Record<string, () => Promise<Document>>>): Promise<void> {
-  const { documents, settings } = database;
+  const { documents, histories, settings } = database;
   const missing = async () => {
     const isNew = (await documents.count()) === 0;
     const kept = (await settings.get("demo"))?.value as readonly string[] | undefined;
@@ -57,11 +89,11 @@ export async function addDemo(demo: Readonly<Record<string, () => Promise<Docume
     return Object.keys(demo).filter((id) => !added.has(id));
   };
   const loaded = await Promise.all((await missing()).map((id) => demo[id]!()));
-  await database.transaction("rw", documents, settings, async () => {
+  await database.transaction("rw", documents, histories, settings, async () => {
     // Another tab may have been faster.
     const still = new Set(await missing());
     const added = loaded.filter(({ id }) => still.has(id));
-    await documents.bulkAdd(added.map((document) => store(startHistory(document), 1)));
+    await Promise.all(added.map((document) => write(store(startHistory(document), 1))));
     await settings.put({ key: "demo", value: Object.keys(demo) });
   });
 }
@@ -90,12 +122,12 @@ export function changed(stored: StoredDocument, change: Change): StoredDocument 
 
 /** Writes the next revision of a document. @throws Conflict when the one before is not what is stored any more */
 export async function saveDocument(next: StoredDocument): Promise<void> {
-  await database.transaction("rw", database.documents, async () => {
+  await onDocuments("rw", async () => {
     const stored = await database.documents.get(next.id);
     if (!stored || stored.revision !== next.revision - 1) throw new Conflict();
     // What stands beside the history may have been changed since.
     const { layers, bakes, mark } = stored;
-    await database.documents.put({ ...next, layers, bakes, mark });
+    await write({ ...next, layers, bakes, mark });
   });
 }
 
@@ -106,7 +138,7 @@ export async function saveDocument(next: StoredDocument): Promise<void> {
 export async function changeBeside(
   id: string,
   change: (before: BesideHistory) => Partial<BesideHistory>,
-): Promise<StoredDocument> {
+): Promise<DocumentHead> {
   return database.transaction("rw", database.documents, async () => {
     const stored = await database.documents.get(id);
     if (!stored) throw new Error("This composition no longer exists.");
@@ -127,16 +159,16 @@ export async function importDocument(text: string): Promise<StoredDocument> {
 
 /** Adds a composition under an id that is free. */
 export async function addDocument(document: Document): Promise<StoredDocument> {
-  return database.transaction("rw", database.documents, async () => {
+  return onDocuments("rw", async () => {
     const id = freeId(document.id, new Set(await database.documents.toCollection().primaryKeys()));
     const stored = store(startHistory({ ...document, id }), 1);
-    await database.documents.add(stored);
+    await write(stored);
     return stored;
   });
 }
 
 /** A composition beside one. @throws Error when there is no other */
-export async function documentBeside(id: string): Promise<StoredDocument> {
+export async function documentBeside(id: string): Promise<DocumentHead> {
   const other = await database.documents.filter((stored) => stored.id !== id).first();
   if (!other) throw new Error("The only composition cannot be removed; import another one first.");
   return other;
@@ -148,18 +180,22 @@ export async function documentBeside(id: string): Promise<StoredDocument> {
  * @throws Error when there is no other
  */
 export async function removeDocument(id: string): Promise<StoredDocument> {
-  return database.transaction("rw", database.documents, async () => {
-    const removed = await database.documents.get(id);
+  return onDocuments("rw", async () => {
+    const removed = await readDocument(id);
     if (!removed) throw new Error("This composition no longer exists.");
     await documentBeside(id);
-    await database.documents.delete(id);
+    await Promise.all([database.documents.delete(id), database.histories.delete(id)]);
     return removed;
   });
 }
 
 /** Brings a removed composition back as it was. @throws Error when its id has been taken since */
 export async function restoreDocument(removed: StoredDocument): Promise<void> {
-  await database.documents.add(removed);
+  await onDocuments("rw", async () => {
+    if (await database.documents.get(removed.id))
+      throw new Error(`Another composition has the id of ${removed.name} by now; remove that one first.`);
+    await write(removed);
+  });
 }
 
 /** The text of a composition file. */

@@ -1,6 +1,6 @@
 import { currentDocument } from "@kinetocache/core";
 import { database } from "./database";
-import { exportDocument } from "./documents";
+import { exportDocument, readDocument } from "./documents";
 import { handComposition } from "./sweep";
 import { sequencesOf } from "./compositionReport";
 
@@ -9,8 +9,7 @@ import { sequencesOf } from "./compositionReport";
  * @returns the full path of its file there @throws Error when it is not there any more, RequestError
  */
 export async function handOver(id: string): Promise<string> {
-  const documents = await database.documents.toArray();
-  const stored = documents.find((one) => one.id === id);
+  const stored = await readDocument(id);
   if (!stored) throw new Error("This composition no longer exists.");
   const document = currentDocument(stored.history);
   // Several assets may show the same pictures.
@@ -19,7 +18,8 @@ export async function handOver(id: string): Promise<string> {
       asset.kind === "sequence" ? [[asset.sequence, name] as const] : [],
     ),
   );
-  const played = new Set(documents.filter((one) => one !== stored).flatMap(sequencesOf));
+  const others = await database.documents.where("id").notEqual(id).toArray();
+  const played = new Set(others.flatMap(sequencesOf));
   const bakes = stored.bakes.map(({ sequence }) => sequence).filter((sequence) => !played.has(sequence));
   const sequences = [...names].map(([sequence, name]) => ({ id: sequence, name }));
   return handComposition(id, { name: stored.name, sequences, bakes }, exportDocument(document));

@@ -2,7 +2,8 @@ import { currentDocument, documentKey } from "@kinetocache/core";
 import { useCallback, useEffect, useRef } from "react";
 import type { MeasuredTake } from "../engine/protocol/event";
 import type { ChosenSettings } from "./chosenSettings";
-import { database, type StoredTake } from "./database";
+import type { StoredTake } from "./database";
+import { readDocument } from "./documents";
 import { engine, send } from "./engineStore";
 import type { Notify } from "./notices";
 import { afterTake, repetitionOf, type Repetition } from "./repetition";
@@ -57,7 +58,7 @@ export function useMeasuredTakes(
 
   return useCallback(
     async (take, times) => {
-      const stored = await database.documents.get(take.document.id);
+      const stored = await readDocument(take.document.id);
       if (!stored) throw new Error(`${take.document.name} no longer exists.`);
       if (known.current.id !== stored.id) await openDocument(stored.id);
       if (documentKey(currentDocument(stored.history)) !== take.document.state)

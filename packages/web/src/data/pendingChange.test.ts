@@ -3,7 +3,7 @@ import "fake-indexeddb/auto";
 import { currentDocument, type Document } from "@kinetocache/core";
 import { demoText } from "../../../../testing/documents";
 import { database } from "./database";
-import { addDemo, changed, saveDocument, type Change } from "./documents";
+import { addDemo, changed, readDocument, saveDocument, type Change } from "./documents";
 import { finishPending, forgetPending, notePending } from "./pendingChange";
 
 const ID = "night-roost";
@@ -22,7 +22,7 @@ function tabStorage(room = 1e6) {
   };
 }
 
-const stored = async () => (await database.documents.get(ID))!;
+const stored = async () => (await readDocument(ID))!;
 const variants = async () => Object.values(currentDocument((await stored()).history).variants).map(({ name }) => name);
 
 beforeEach(async () => {

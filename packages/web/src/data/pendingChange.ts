@@ -1,5 +1,4 @@
-import { database } from "./database";
-import { changed, saveDocument, type Change } from "./documents";
+import { changed, readDocument, saveDocument, type Change } from "./documents";
 
 const KEY = "pendingChange";
 
@@ -37,7 +36,7 @@ export async function finishPending(storage: TabStorage = sessionStorage): Promi
   if (noted === null) return;
   forgetPending(storage);
   const { document, revision, change } = JSON.parse(noted) as PendingChange;
-  const stored = await database.documents.get(document);
+  const stored = await readDocument(document);
   if (stored?.revision !== revision - 1) return;
   await saveDocument(changed(stored, change));
 }

@@ -11,7 +11,8 @@ import { dequal } from "dequal";
 import { useLiveQuery } from "dexie-react-hooks";
 import { useEffect, useState } from "react";
 import { Helper } from "../engine/helper";
-import { database, type StoredDocument } from "./database";
+import type { StoredDocument } from "./database";
+import { readDocuments } from "./documents";
 import { engine } from "./engineStore";
 import type { Reach } from "./reach.worker";
 import { useElsewhere, type Elsewhere, type PlacedFrame } from "./sweep";
@@ -128,7 +129,7 @@ export function useFrameItems(
   frames: readonly PlacedFrame[] | undefined,
   open: string,
 ): readonly SweepItem[] | undefined {
-  const documents = useLiveQuery(() => database.documents.toArray());
+  const documents = useLiveQuery(readDocuments);
   const elsewhere = useElsewhere(useProfile()).data;
   const [items, setItems] = useState<readonly SweepItem[]>();
   useEffect(() => {

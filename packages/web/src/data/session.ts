@@ -5,13 +5,15 @@ import { useCallback, useEffect, useRef, useState, type RefObject } from "react"
 import type { LayerChoices } from "../engine/protocol/command";
 import { deleteBake, withComplete } from "./bakes";
 import { recalledCosts } from "./costs";
-import { database, type StoredDocument } from "./database";
+import { database, type DocumentHead, type StoredDocument } from "./database";
 import {
   changeBeside,
   changed,
   choicesOf,
   documentBeside,
   FIRST_DOCUMENT,
+  firstDocument,
+  readDocument,
   removeDocument,
   restoreDocument,
   saveDocument,
@@ -30,6 +32,8 @@ export interface Session {
   /** As the engine was last told; a newer revision in the database was written by another tab. */
   readonly known: RefObject<StoredDocument>;
   readonly openDocument: (id: string) => Promise<void>;
+  /** Opens one that was just added, and so was read already. */
+  readonly openStored: (stored: StoredDocument) => Promise<void>;
   /** Removes the open composition and opens another. */
   readonly removeOpen: () => Promise<void>;
   readonly edit: (edit: Edit) => Promise<void>;
@@ -49,8 +53,7 @@ export async function lastOpen(): Promise<StoredDocument> {
     console.warn(`The last change before the reload could not be made: ${String(error)}`);
   }
   const open = (await database.settings.get("openDocument"))?.value as string | undefined;
-  const stored =
-    (await database.documents.get(open ?? FIRST_DOCUMENT)) ?? (await database.documents.orderBy("id").first());
+  const stored = (await readDocument(open ?? FIRST_DOCUMENT)) ?? (await firstDocument());
   if (!stored) throw new Error("The database holds no composition");
   await tellPlaces();
   await recall(stored.id);
@@ -102,7 +105,7 @@ export function useSession(start: StoredDocument, notify: Notify): Session {
           await saveDocument(next);
           if (!isNoted) take(next, what.kind, sinceMs);
         } catch (error) {
-          const latest = await database.documents.get(id);
+          const latest = await readDocument(id);
           if (latest) take(latest, "edit");
           notify(textOf(error));
         } finally {
@@ -116,18 +119,21 @@ export function useSession(start: StoredDocument, notify: Notify): Session {
   const undo = useCallback(() => change({ kind: "undo" }), [change]);
   const redo = useCallback(() => change({ kind: "redo" }), [change]);
 
-  const openDocument = useCallback(
-    async (id: string) => {
-      const other = await database.documents.get(id);
-      if (!other) {
-        notify("This composition no longer exists.");
-        return;
-      }
-      await database.settings.put({ key: "openDocument", value: id });
-      await recall(id);
+  const openStored = useCallback(
+    async (other: StoredDocument) => {
+      await database.settings.put({ key: "openDocument", value: other.id });
+      await recall(other.id);
       take(other, "open");
     },
-    [notify, take],
+    [take],
+  );
+  const openDocument = useCallback(
+    async (id: string) => {
+      const other = await readDocument(id);
+      if (other) await openStored(other);
+      else notify("This composition no longer exists.");
+    },
+    [notify, openStored],
   );
 
   const removeOpen = useCallback(async () => {
@@ -184,7 +190,7 @@ export function useSession(start: StoredDocument, notify: Notify): Session {
   );
   useBaked(changeBakes, notify);
 
-  return { stored, known, openDocument, removeOpen, edit, undo, redo, choose, changeBakes };
+  return { stored, known, openDocument, openStored, removeOpen, edit, undo, redo, choose, changeBakes };
 }
 
 /** What another tab does to the open composition happens here too. */
@@ -195,18 +201,22 @@ function useFollowing(
   notify: Notify,
 ): void {
   useEffect(() => {
-    const follow = async (stored: StoredDocument | undefined) => {
+    const follow = async (head: DocumentHead | undefined) => {
       const shown = known.current;
-      const news = newsOf(shown, id, stored);
-      if (news === "newer") take(stored!, "edit");
+      const news = newsOf(shown, id, head);
+      if (news === "newer") {
+        const stored = await readDocument(id);
+        // An edit made here meanwhile ends in a conflict, and shows what is stored.
+        if (stored && newsOf(known.current, id, stored) === "newer") take(stored, "edit");
+      }
       if (news !== "removed") return;
-      const other = await database.documents.orderBy("id").first();
+      const other = await firstDocument();
       if (!other) return;
       await recall(other.id);
       notify(`${shown.name} was removed in another tab.`);
       take(other, "open");
     };
-    const watch = liveQuery(() => database.documents.get(id)).subscribe((stored) => void follow(stored));
+    const watch = liveQuery(() => database.documents.get(id)).subscribe((head) => void follow(head));
     return () => watch.unsubscribe();
   }, [id, known, take, notify]);
 }

@@ -114,7 +114,7 @@ function OpenWorkspace({ start, messages, children }: OpenProps) {
   useMeasurements(session, settings, notify);
   const repeatTake = useMeasuredTakes(session, settings, notify);
 
-  const { stored, openDocument, removeOpen, edit, undo, redo, choose, changeBakes } = session;
+  const { stored, openDocument, openStored, removeOpen, edit, undo, redo, choose, changeBakes } = session;
   const { chosen, changeSettings } = settings;
   const workspace = useMemo((): Workspace => {
     const document = currentDocument(stored.history);
@@ -130,6 +130,7 @@ function OpenWorkspace({ start, messages, children }: OpenProps) {
       canRedo: canRedo(stored.history),
       notices,
       openDocument,
+      openStored,
       removeOpen,
       edit,
       undo,
@@ -146,6 +147,7 @@ function OpenWorkspace({ start, messages, children }: OpenProps) {
     chosen,
     notices,
     openDocument,
+    openStored,
     removeOpen,
     edit,
     undo,

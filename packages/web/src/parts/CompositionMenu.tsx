@@ -1,4 +1,3 @@
-import { mainComposition } from "@kinetocache/core";
 import { useLiveQuery } from "dexie-react-hooks";
 import { lazy, Suspense, useRef, useState } from "react";
 import Dropdown from "react-bootstrap/Dropdown";
@@ -18,7 +17,7 @@ const LARGEST_TIMELINE = 160 * 2 ** 20;
 
 /** Which composition is open; bring one in, take one out. */
 export function CompositionMenu() {
-  const { document: open, composition, openDocument, removeOpen, notify } = useWorkspace();
+  const { document: open, composition, openDocument, openStored, removeOpen, notify } = useWorkspace();
   const file = useRef<HTMLInputElement>(null);
   const [isMaking, setIsMaking] = useState(false);
   const documents = useLiveQuery(() => database.documents.toArray()) ?? [];
@@ -43,7 +42,7 @@ export function CompositionMenu() {
         return;
       }
       const stored = await importDocument(text);
-      await openDocument(stored.id);
+      await openStored(stored);
     } catch (error) {
       notify(refusalText(chosen.name, error));
     }
@@ -74,14 +73,11 @@ export function CompositionMenu() {
           <span title={composition.name}>{composition.name}</span>
         </Dropdown.Toggle>
         <Dropdown.Menu>
-          {documents.map(({ id, name, history }) => {
-            const { width, height } = mainComposition(history.states[history.position]!);
-            return (
-              <Dropdown.Item key={id} active={id === open.id} onClick={() => void openDocument(id)}>
-                {name} <small>{`${width}×${height}`}</small>
-              </Dropdown.Item>
-            );
-          })}
+          {documents.map(({ id, name, width, height }) => (
+            <Dropdown.Item key={id} active={id === open.id} onClick={() => void openDocument(id)}>
+              {name} <small>{`${width}×${height}`}</small>
+            </Dropdown.Item>
+          ))}
           <Dropdown.Divider />
           <Dropdown.Item onClick={() => setIsMaking(true)}>New composition…</Dropdown.Item>
           <Dropdown.Item onClick={() => file.current?.click()}>Import a composition or timeline…</Dropdown.Item>

@@ -92,7 +92,7 @@ function madeOf({ file, width, height, rate, duration }: ReferencedClip): Typed 
 
 /** Asks what a new composition is like, makes it and opens it. */
 export default function NewComposition({ of, onClose }: NewCompositionProps) {
-  const { openDocument, notify } = useWorkspace();
+  const { openStored, notify } = useWorkspace();
   const id = useId();
   const { register, handleSubmit, formState, watch } = useForm<Typed>({
     defaultValues: of ? madeOf(of) : EMPTY,
@@ -105,7 +105,7 @@ export default function NewComposition({ of, onClose }: NewCompositionProps) {
     try {
       const empty = newDocument({ ...made, rate, duration: parseLength(length, rate)! }, depth);
       const stored = await addDocument(of ? applyEdit(empty, clipAdded(empty, of)) : empty);
-      await openDocument(stored.id);
+      await openStored(stored);
       onClose();
     } catch (error) {
       notify(`The composition could not be made: ${textOf(error)}`);

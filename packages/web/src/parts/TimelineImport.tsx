@@ -25,7 +25,7 @@ type Read = { readonly cut: Cut } | { readonly problems: readonly string[] };
 
 /** Makes a composition of another program's timeline: what it holds, whose files are found, and what is not taken. */
 export default function TimelineImport({ fileName, text, onClose }: TimelineImportProps) {
-  const { composition, document, openDocument, notify } = useWorkspace();
+  const { composition, document, openStored, notify } = useWorkspace();
   const id = useId();
   const [rate, setRate] = useState(() => rateName(composition.rate));
   const [progress, setProgress] = useState<string>();
@@ -50,7 +50,7 @@ export default function TimelineImport({ fileName, text, onClose }: TimelineImpo
         setProgress(`Reading file ${done + 1} of ${files.size}…`),
       );
       const stored = await addDocument(result.document);
-      await openDocument(stored.id);
+      await openStored(stored);
       if (result.leftOut.length === 0) {
         notify(`${stored.name} was made of ${fileName}: ${summary(cut!)}.`);
         onClose();

@@ -14,6 +14,7 @@ import Button from "react-bootstrap/Button";
 import Form from "react-bootstrap/Form";
 import { useForm } from "react-hook-form";
 import { database } from "../../data/database";
+import { readDocument } from "../../data/documents";
 import { handOver } from "../../data/handOver";
 import {
   relinkGathered,
@@ -54,8 +55,8 @@ export function WrapPanel() {
   const [handed, setHanded] = useState<{ readonly id: string; readonly file: string }>();
   const composition = compositionOf(chosen);
   const file = composition === undefined ? chosen || undefined : handed?.id === composition ? handed.file : undefined;
-  const stored = compositions.find(({ id }) => id === composition);
-  const left = stored ? mediaFilesOf(currentDocument(stored.history)) : [];
+  const stored = useLiveQuery(() => (composition === undefined ? undefined : readDocument(composition)), [composition]);
+  const left = stored?.id === composition && stored ? mediaFilesOf(currentDocument(stored.history)) : [];
   const found = useWrapState(file);
   // Until another project is known, what is known of the one before is still there.
   const state = found.data?.file === file ? found.data : undefined;
