@@ -32,7 +32,7 @@ import { writesAtCap } from "./eviction";
 import { exportRate } from "./export";
 import { reachabilityMs } from "./reach";
 import { foreignPictures } from "./foreign";
-import { serverRangeRead } from "./media";
+import { largeClipOpenMs, serverRangeRead } from "./media";
 import { hitShare, hitShareJumps, hitShareScrub } from "./hitShare";
 import { composeFrameMs, importTimelineMs, keyframeEditMs, neutralEditRenders } from "./timeline";
 import { unsafeActs } from "./safety";
@@ -77,6 +77,7 @@ const TIMED: Readonly<Record<string, Measure>> = {
   exportRate,
   reachabilityMs,
   serverRangeRead,
+  largeClipOpenMs,
   composeFrameMs,
   keyframeEditMs,
   importTimelineMs,

@@ -5,6 +5,17 @@ import { renameSync } from "node:fs";
 const ENCODERS = {
   "H.264, one long group": ["-c:v", "libx264", "-g", "250", "-pix_fmt", "yuv420p"],
   "H.264, all key frames": ["-c:v", "libx264", "-g", "1", "-pix_fmt", "yuv420p"],
+  /** A hundred megabits and a group a second, as cameras write it. */
+  "H.264 of a camera": ["-c:v", "libx264", "-preset", "veryfast", "-g", "24", "-pix_fmt", "yuv420p"].concat([
+    "-b:v",
+    "100M",
+    "-minrate",
+    "100M",
+    "-maxrate",
+    "100M",
+    "-bufsize",
+    "50M",
+  ]),
   VP9: ["-c:v", "libvpx-vp9", "-b:v", "400k", "-deadline", "realtime", "-cpu-used", "8"],
   AV1: ["-c:v", "libsvtav1", "-preset", "12"],
   /** An intermediate that browsers do not decode. */
