@@ -18,10 +18,12 @@ import { send } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
 import { useDraft } from "./draft";
 import { useTimelineScale } from "./timelineScale";
-import { xOfFrame } from "./timelineView";
+import { firstGap, xOfFrame } from "./timelineView";
 
 // Ticks that are made at most; of more, none can be told from the next.
 const MOST_TICKS = 300;
+// That the longest name of a property takes.
+const NAME_ROOM = 80;
 const CURVE_STEP_PX = 3;
 const CURVE_HEIGHT = 16;
 
@@ -102,12 +104,22 @@ function KeyframeLine({ layer, property, slid }: KeyframeLineProps) {
   const inView = [...keyframes.entries()].filter(
     ([, { frame }]) => frame + slid >= view.start - 1 && frame + slid <= view.end,
   );
+  const xOf = ({ frame }: Keyframe) => xOfFrame(frame + slid + 0.5, view, width);
+  const ticks = inView.length > MOST_TICKS ? [] : inView;
+  const marks = ticks.map(([, key]) => xOf(key));
   const curve = curveOf(value, view.start - slid, view.end - slid, width);
   const textOf = ({ frame, value: own }: Keyframe) =>
     `${Math.round(own * per * 100) / 100}${unit && ` ${unit}`} at frame ${frame}`;
   return (
     <div className="key-line" style={{ width }}>
-      <span className="key-name">{label}</span>
+      <span
+        className="key-name"
+        style={{
+          left: firstGap(marks, NAME_ROOM, width),
+        }}
+      >
+        {label}
+      </span>
       <svg
         className="key-curve"
         width={width}
@@ -118,39 +130,37 @@ function KeyframeLine({ layer, property, slid }: KeyframeLineProps) {
       >
         <path d={curve} vectorEffect="non-scaling-stroke" />
       </svg>
-      {inView.length > MOST_TICKS
-        ? null
-        : inView.map(([index, key]) => (
-            <div
-              // It is the same one wherever it is moved, and keeps the focus.
-              key={index}
-              className={`key ${key.ease === "hold" ? "is-hold" : ""}`}
-              style={{ left: xOfFrame(key.frame + slid + 0.5, view, width) }}
-              role="slider"
-              tabIndex={0}
-              aria-label={`Keyframe of ${label}`}
-              aria-valuenow={key.frame}
-              aria-valuetext={textOf(key)}
-              title={textOf(key)}
-              onKeyDown={(event) => keyDown(event, index, key.frame)}
-              onKeyUp={(event) => event.key.startsWith("Arrow") && apply()}
-              onBlur={apply}
-              onPointerDown={(event) => {
-                pressed.current = { x: event.clientX, index, frame: key.frame };
-                event.currentTarget.setPointerCapture(event.pointerId);
-              }}
-              onPointerMove={drag}
-              onPointerUp={() => {
-                if (pressed.current && !now()) send({ kind: "seek", frame: key.frame, scrubbing: false });
-                pressed.current = undefined;
-                apply();
-              }}
-              onPointerCancel={() => {
-                pressed.current = undefined;
-                setMoved(undefined);
-              }}
-            />
-          ))}
+      {ticks.map(([index, key]) => (
+        <div
+          // It is the same one wherever it is moved, and keeps the focus.
+          key={index}
+          className={`key ${key.ease === "hold" ? "is-hold" : ""}`}
+          style={{ left: xOf(key) }}
+          role="slider"
+          tabIndex={0}
+          aria-label={`Keyframe of ${label}`}
+          aria-valuenow={key.frame}
+          aria-valuetext={textOf(key)}
+          title={textOf(key)}
+          onKeyDown={(event) => keyDown(event, index, key.frame)}
+          onKeyUp={(event) => event.key.startsWith("Arrow") && apply()}
+          onBlur={apply}
+          onPointerDown={(event) => {
+            pressed.current = { x: event.clientX, index, frame: key.frame };
+            event.currentTarget.setPointerCapture(event.pointerId);
+          }}
+          onPointerMove={drag}
+          onPointerUp={() => {
+            if (pressed.current && !now()) send({ kind: "seek", frame: key.frame, scrubbing: false });
+            pressed.current = undefined;
+            apply();
+          }}
+          onPointerCancel={() => {
+            pressed.current = undefined;
+            setMoved(undefined);
+          }}
+        />
+      ))}
     </div>
   );
 }

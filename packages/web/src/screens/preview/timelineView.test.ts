@@ -1,5 +1,6 @@
 import fc from "fast-check";
 import {
+  firstGap,
   frameAtX,
   moveEnd,
   pan,
@@ -83,4 +84,11 @@ test("an end of the range never passes the other, nor leaves the composition", (
       return range.in >= 0 && range.out <= DURATION && range.out > range.in;
     }),
   );
+});
+
+test("a name stands where no mark is, as far left as it can", () => {
+  expect(firstGap([], 80, WIDTH)).toBe(0);
+  expect(firstGap([100, 30], 80, WIDTH)).toBe(100);
+  expect(firstGap([80], 80, WIDTH)).toBe(0);
+  expect(firstGap([-5, 20, 60, 100], 80, 150)).toBe(0);
 });

@@ -61,3 +61,10 @@ export function moveEnd(range: FrameRange, end: "in" | "out", frame: number, dur
   if (end === "in") return { in: Math.max(0, Math.min(range.out - 1, frame)), out: range.out };
   return { in: range.in, out: Math.min(duration, Math.max(range.in + 1, frame)) };
 }
+
+/** Where something so wide first fits between marks, all in pixels from the left; the very left where it fits nowhere. */
+export function firstGap(marks: readonly number[], room: number, width: number): number {
+  const edges = [0, ...[...marks].sort((a, b) => a - b), width];
+  const at = edges.findIndex((edge, index) => edges[index + 1]! - edge >= room);
+  return at === -1 ? 0 : Math.max(0, edges[at]!);
+}
