@@ -128,3 +128,18 @@ export async function fill(page: Page): Promise<void> {
   await typeInto(page, "Memory budget in gigabytes", "1");
   await expect(verdict(page)).toContainText("all 180 frames in memory");
 }
+
+/** Keeps the database busy from a page beside, so that changes wait. @returns what lets them go on */
+export async function holdDatabase(page: Page, { address }: Application): Promise<() => Promise<void>> {
+  const beside = await page.context().newPage();
+  await beside.goto(new URL("/api/machine", address).href);
+  await beside.evaluate(async () => {
+    const opened = indexedDB.open("kinetocache");
+    await new Promise((resolve) => (opened.onsuccess = resolve));
+    const documents = opened.result.transaction("documents", "readwrite").objectStore("documents");
+    const hold = () => (documents.count().onsuccess = hold);
+    hold();
+  });
+  await page.bringToFront();
+  return () => beside.close();
+}

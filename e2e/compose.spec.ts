@@ -1,5 +1,5 @@
 import type { Page } from "@playwright/test";
-import { expect, measureTake, openPreview, test } from "./application";
+import { expect, holdDatabase, measureTake, openPreview, test } from "./application";
 
 const names = (page: Page) => page.locator(".layer-name strong").allInnerTexts();
 
@@ -97,20 +97,11 @@ test("a composition of one's own is made, built up, changed by keys, undone and 
 test("what was changed is there after a reload that comes before it was written", async ({ page, application }) => {
   await openPreview(page, application);
   await page.locator(".layer-name", { hasText: "High cloud" }).click();
-  // A page beside it keeps the database busy, so that the change waits.
-  const beside = await page.context().newPage();
-  await beside.goto(new URL("/api/machine", application.address).href);
-  await beside.evaluate(async () => {
-    const opened = indexedDB.open("kinetocache");
-    await new Promise((resolve) => (opened.onsuccess = resolve));
-    const documents = opened.result.transaction("documents", "readwrite").objectStore("documents");
-    const hold = () => (documents.count().onsuccess = hold);
-    hold();
-  });
+  const release = await holdDatabase(page, application);
   await page.getByLabel("Blend mode").selectOption("lighten");
   await expect(page.getByLabel("Blend mode")).toHaveValue("lighten");
   await page.reload({ waitUntil: "commit" });
-  await beside.close();
+  await release();
   await page.locator(".layer-name", { hasText: "High cloud" }).click();
   await expect(page.getByLabel("Blend mode")).toHaveValue("lighten");
 });

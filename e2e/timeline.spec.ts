@@ -1,5 +1,5 @@
 import type { Page } from "@playwright/test";
-import { expect, openPreview, test, verdict } from "./application";
+import { expect, holdDatabase, openPreview, test, verdict } from "./application";
 
 const rows = (page: Page) => page.locator(".bar-name").allInnerTexts();
 const bar = (page: Page, layer: string) => page.getByRole("slider", { name: `${layer} in time` });
@@ -136,4 +136,30 @@ test("a number is animated: keyframes are set at the playhead, moved, eased, ste
   await expect(opacity).toHaveValue(String(before));
   await page.keyboard.press("Control+z");
   await expect(keys).toHaveCount(1);
+});
+
+test("each press counts while changes wait to be written, back to where it was too", async ({ page, application }) => {
+  await openPreview(page, application);
+  await openInTime(page);
+  await page.getByRole("button", { name: "Sun haze", exact: true }).click();
+  await page.getByRole("button", { name: "Animate Opacity" }).click();
+  const key = page.getByRole("slider", { name: "Keyframe of Opacity" });
+  const redo = page.getByRole("button", { name: "Redo" });
+  await expect(key).toHaveAttribute("aria-valuenow", "0");
+  for (const one of [key, bar(page, "Reed line")]) {
+    const release = await holdDatabase(page, application);
+    await one.focus();
+    for (const press of ["ArrowRight", "ArrowRight", "ArrowLeft"]) {
+      await page.keyboard.press(press);
+    }
+    await release();
+    await expect(redo).toBeDisabled();
+    await page.keyboard.press("Control+z");
+    // All before it is written then.
+    await expect(redo).toBeEnabled();
+    await expect(one).toHaveAttribute("aria-valuenow", "2");
+    await page.keyboard.press("Control+Shift+z");
+    await expect(redo).toBeDisabled();
+    await expect(one).toHaveAttribute("aria-valuenow", "1");
+  }
 });

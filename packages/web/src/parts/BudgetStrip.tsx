@@ -178,8 +178,10 @@ export function BudgetStrip() {
               {bytesText(figures.availableBytes)} free
               <span className="wide-only"> of {bytesText(figures.installedBytes)}</span>
             </>
+          ) : machine.error ? (
+            <span title="Without the server the machine cannot be read">not read: no server</span>
           ) : (
-            "not read: no server"
+            "reading…"
           )}
         </span>
       </div>

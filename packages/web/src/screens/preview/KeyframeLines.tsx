@@ -75,9 +75,9 @@ function KeyframeLine({ layer, property, slid }: KeyframeLineProps) {
   const change = (next: Animated) => edit(propertyEdit(layer.id, place, next));
 
   const apply = () =>
-    applyMoved((draft) => {
+    applyMoved((draft, isBehind) => {
       const next = withMoved(property.value, draft);
-      return next === property.value ? undefined : change(next);
+      return next === property.value && !isBehind ? undefined : change(next);
     });
   const keyDown = (event: KeyboardEvent, index: number, frame: number) => {
     if (event.key === "Escape") setMoved(undefined);
