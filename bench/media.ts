@@ -3,7 +3,7 @@ import { once } from "node:events";
 import { rm, stat } from "node:fs/promises";
 import path from "node:path";
 import type { Page } from "@playwright/test";
-import { makeClip } from "../testing/clips";
+import { makeClip, type Coding } from "../testing/clips";
 import { setSwitch } from "../testing/preview";
 import { withFolder } from "../testing/server";
 import { Driver } from "./browser";
@@ -22,12 +22,7 @@ async function repeated(clip: string, bytes: number, to: string): Promise<void> 
 }
 
 /** Makes a clip in a folder of its own, beside the server's data. @returns id of the folder */
-async function registerClip(
-  { page, url }: Driver,
-  file: string,
-  bytes: number,
-  coded: Parameters<typeof makeClip>[1]["coded"],
-): Promise<string> {
+async function registerClip({ page, url }: Driver, file: string, bytes: number, coded: Coding): Promise<string> {
   const short = `${file}.short.mp4`;
   makeClip(short, { coded, size: "1920x1080", rate: "24", seconds: 5, noisy: true });
   await repeated(short, bytes, file);

@@ -41,7 +41,7 @@ interface StoredHistory {
 /** What of a history is listed with its composition. */
 export function listedOf({ states, position }: History): Pick<DocumentHead, "name" | "width" | "height" | "sequences"> {
   const { name, width, height } = mainComposition(states[position]!);
-  // Most states have the assets of the one before.
+  // Most states share their assets with the one before.
   const assets = [...new Set(states.map((state) => state.assets))].flatMap((all) => Object.values(all));
   const sequences = assets.flatMap((asset) => (asset.kind === "sequence" ? [asset.sequence] : []));
   return { name, width, height, sequences: [...new Set(sequences)] };
@@ -192,7 +192,7 @@ database
       }),
   );
 
-// Listing compositions, or looking whether one has changed, read their whole histories.
+// Until then, listing compositions or checking whether one had changed read their whole histories.
 database
   .version(11)
   .stores({ histories: "id" })

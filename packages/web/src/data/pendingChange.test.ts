@@ -39,6 +39,26 @@ test("a change that was noted but not written is written by the next start, once
   expect((await stored()).revision).toBe(2);
 });
 
+test("it stays noted until it is written, and is given up when it cannot be made", async () => {
+  const tab = tabStorage();
+  const atForgetting: Promise<number>[] = [];
+  const watched = {
+    ...tab,
+    removeItem: (key: string) => {
+      atForgetting.push(stored().then(({ revision }) => revision));
+      tab.removeItem(key);
+    },
+  };
+  notePending({ document: ID, revision: 2, change: DUSK }, watched);
+  await finishPending(watched);
+  expect(await Promise.all(atForgetting)).toEqual([2]);
+
+  const gone: Change = { kind: "edit", edit: { kind: "layerRemoved", layer: "not there" } };
+  notePending({ document: ID, revision: 3, change: gone }, tab);
+  await expect(finishPending(tab)).rejects.toThrow("not there");
+  await finishPending(tab);
+});
+
 test("one that was written, given up, or overtaken by another tab is not made again", async () => {
   const tab = tabStorage();
   notePending({ document: ID, revision: 2, change: DUSK }, tab);

@@ -30,13 +30,19 @@ export function forgetPending(storage: TabStorage = sessionStorage): void {
   storage.removeItem(KEY);
 }
 
-/** Writes the change that a reload came before, unless it was written after all or the document went on without it. */
+/**
+ * Writes the change that a reload came before, unless it was written after all or the document went on without it.
+ * @throws Error when it cannot be made; it is not tried again then
+ */
 export async function finishPending(storage: TabStorage = sessionStorage): Promise<void> {
   const noted = storage.getItem(KEY);
   if (noted === null) return;
-  forgetPending(storage);
-  const { document, revision, change } = JSON.parse(noted) as PendingChange;
-  const stored = await readDocument(document);
-  if (stored?.revision !== revision - 1) return;
-  await saveDocument(changed(stored, change));
+  try {
+    const { document, revision, change } = JSON.parse(noted) as PendingChange;
+    const stored = await readDocument(document);
+    if (stored?.revision === revision - 1) await saveDocument(changed(stored, change));
+  } finally {
+    // Not before: another reload may come meanwhile.
+    forgetPending(storage);
+  }
 }

@@ -24,7 +24,7 @@ import { sharedNow } from "../engine/responses";
 import { tellPlaces } from "./media";
 import { textOf, type Notify } from "./notices";
 import { newsOf } from "./otherTabs";
-import { finishPending, forgetPending, notePending } from "./pendingChange";
+import { forgetPending, notePending } from "./pendingChange";
 
 /** The open composition, and what changes it. */
 export interface Session {
@@ -46,12 +46,6 @@ export interface Session {
 
 /** The composition that was open last, with what was measured of it told to the engine. */
 export async function lastOpen(): Promise<StoredDocument> {
-  try {
-    await finishPending();
-  } catch (error) {
-    // The composition opens as it was before.
-    console.warn(`The last change before the reload could not be made: ${String(error)}`);
-  }
   const open = (await database.settings.get("openDocument"))?.value as string | undefined;
   const stored = (await readDocument(open ?? FIRST_DOCUMENT)) ?? (await firstDocument());
   if (!stored) throw new Error("The database holds no composition");

@@ -18,7 +18,8 @@ import { engine, send } from "./engineStore";
 import { useToldPlaces } from "./media";
 import { useMeasuredTakes, type RepeatTake } from "./measuredTakes";
 import { useMeasurements } from "./measurements";
-import { useNotices, type Notices } from "./notices";
+import { textOf, useNotices, type Notices, type Notify } from "./notices";
+import { finishPending } from "./pendingChange";
 import { lastOpen, sendOpen, useSession, type Session } from "./session";
 import { loadSettings } from "./settings";
 
@@ -49,8 +50,14 @@ interface Start {
   readonly settings: PreviewSettings;
 }
 
-async function loadStart(): Promise<Start> {
+async function loadStart(notify: Notify): Promise<Start> {
   await addDemo(DEMO);
+  try {
+    await finishPending();
+  } catch (error) {
+    // The composition opens as it was before that change.
+    notify(`Your last change before the reload was not kept: ${textOf(error)}`);
+  }
   return { stored: await lastOpen(), settings: await loadSettings() };
 }
 
@@ -74,7 +81,7 @@ export function WorkspaceProvider({ children, waiting }: ProviderProps) {
   );
   useEffect(() => {
     let active = true;
-    loadStart().then(
+    loadStart(notify).then(
       (start) => {
         if (!active) return;
         send({ kind: "configure", settings: start.settings });
@@ -86,7 +93,7 @@ export function WorkspaceProvider({ children, waiting }: ProviderProps) {
     return () => {
       active = false;
     };
-  }, []);
+  }, [notify]);
 
   if (failure) {
     return (

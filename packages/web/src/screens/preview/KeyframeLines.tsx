@@ -16,14 +16,16 @@ import {
 import { useMemo, useRef, type KeyboardEvent, type PointerEvent } from "react";
 import { send } from "../../data/engineStore";
 import { useWorkspace } from "../../data/workspace";
+import { useTextScale } from "../../parts/textScale";
 import { useDraft } from "./draft";
 import { useTimelineScale } from "./timelineScale";
 import { firstGap, xOfFrame } from "./timelineView";
 
 // Ticks that are made at most; of more, none can be told from the next.
 const MOST_TICKS = 300;
-// That the longest name of a property takes.
-const NAME_ROOM = 80;
+// About what a letter of a name takes, and what is left free around a name.
+const LETTER_PX = 6;
+const AROUND_PX = 10;
 const CURVE_STEP_PX = 3;
 const CURVE_HEIGHT = 16;
 
@@ -67,6 +69,7 @@ function withMoved(value: Animated, { index, to }: Moved): Animated {
 function KeyframeLine({ layer, property, slid }: KeyframeLineProps) {
   const { edit } = useWorkspace();
   const { view, width } = useTimelineScale();
+  const textScale = useTextScale();
   const { shown: moved, now, set: setMoved, apply: applyMoved } = useDraft<Moved>();
   const pressed = useRef<{ readonly x: number; readonly index: number; readonly frame: number }>(undefined);
   const { label, unit, per, place } = property;
@@ -107,17 +110,13 @@ function KeyframeLine({ layer, property, slid }: KeyframeLineProps) {
   const xOf = ({ frame }: Keyframe) => xOfFrame(frame + slid + 0.5, view, width);
   const ticks = inView.length > MOST_TICKS ? [] : inView;
   const marks = ticks.map(([, key]) => xOf(key));
+  const nameRoom = (label.length * LETTER_PX + AROUND_PX) * textScale;
   const curve = curveOf(value, view.start - slid, view.end - slid, width);
   const textOf = ({ frame, value: own }: Keyframe) =>
     `${Math.round(own * per * 100) / 100}${unit && ` ${unit}`} at frame ${frame}`;
   return (
     <div className="key-line" style={{ width }}>
-      <span
-        className="key-name"
-        style={{
-          left: firstGap(marks, NAME_ROOM, width),
-        }}
-      >
+      <span className="key-name" style={{ left: firstGap(marks, nameRoom, width) }}>
         {label}
       </span>
       <svg

@@ -62,7 +62,7 @@ export function moveEnd(range: FrameRange, end: "in" | "out", frame: number, dur
   return { in: range.in, out: Math.min(duration, Math.max(range.in + 1, frame)) };
 }
 
-/** Where something so wide first fits between marks, all in pixels from the left; the very left where it fits nowhere. */
+/** Where something `room` wide first fits between marks, in pixels from the left; 0 where it fits nowhere. */
 export function firstGap(marks: readonly number[], room: number, width: number): number {
   const edges = [0, ...[...marks].sort((a, b) => a - b), width];
   const at = edges.findIndex((edge, index) => edges[index + 1]! - edge >= room);

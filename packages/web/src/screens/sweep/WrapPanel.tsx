@@ -56,7 +56,7 @@ export function WrapPanel() {
   const composition = compositionOf(chosen);
   const file = composition === undefined ? chosen || undefined : handed?.id === composition ? handed.file : undefined;
   const stored = useLiveQuery(() => (composition === undefined ? undefined : readDocument(composition)), [composition]);
-  const left = stored?.id === composition && stored ? mediaFilesOf(currentDocument(stored.history)) : [];
+  const left = stored && stored.id === composition ? mediaFilesOf(currentDocument(stored.history)) : [];
   const found = useWrapState(file);
   // Until another project is known, what is known of the one before is still there.
   const state = found.data?.file === file ? found.data : undefined;
