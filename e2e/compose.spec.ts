@@ -105,3 +105,34 @@ test("what was changed is there after a reload that comes before it was written"
   await page.locator(".layer-name", { hasText: "High cloud" }).click();
   await expect(page.getByLabel("Blend mode")).toHaveValue("lighten");
 });
+
+test("of two tabs that change a composition at once, the later is told, and what it changed since goes with it", async ({
+  page,
+  application,
+}) => {
+  await openPreview(page, application);
+  const other = await page.context().newPage();
+  await other.goto(application.address);
+  const blend = (tab: Page) => tab.getByLabel("Blend mode");
+  const opacity = page.getByRole("spinbutton", { name: "Opacity" });
+  for (const tab of [page, other]) await tab.locator(".layer-name", { hasText: "High cloud" }).click();
+  const before = await opacity.inputValue();
+  const release = await holdDatabase(page, application);
+  await other.bringToFront();
+  await blend(other).selectOption("lighten");
+  await expect(blend(other)).toHaveValue("lighten");
+  await page.bringToFront();
+  await blend(page).selectOption("darken");
+  await opacity.fill("7");
+  await opacity.press("Enter");
+  await expect(blend(page)).toHaveValue("darken");
+  await release();
+  await expect(page.locator(".notices")).toContainText("was changed in another tab");
+  await expect(blend(page)).toHaveValue("lighten");
+  await expect(opacity).toHaveValue(before);
+  // And both go on from there.
+  await opacity.fill("9");
+  await opacity.press("Enter");
+  await expect(other.getByRole("spinbutton", { name: "Opacity" })).toHaveValue("9");
+  await expect(blend(other)).toHaveValue("lighten");
+});

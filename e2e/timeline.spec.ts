@@ -149,9 +149,7 @@ test("each press counts while changes wait to be written, back to where it was t
   for (const one of [key, bar(page, "Reed line")]) {
     const release = await holdDatabase(page, application);
     await one.focus();
-    for (const press of ["ArrowRight", "ArrowRight", "ArrowLeft"]) {
-      await page.keyboard.press(press);
-    }
+    for (const press of ["ArrowRight", "ArrowRight", "ArrowLeft"]) await page.keyboard.press(press);
     await release();
     await expect(redo).toBeDisabled();
     await page.keyboard.press("Control+z");
@@ -162,4 +160,11 @@ test("each press counts while changes wait to be written, back to where it was t
     await expect(redo).toBeDisabled();
     await expect(one).toHaveAttribute("aria-valuenow", "1");
   }
+  // What is pressed meanwhile goes by what is shown.
+  const release = await holdDatabase(page, application);
+  await key.focus();
+  for (let n = 0; n < 3; n++) await page.keyboard.press("ArrowRight");
+  await page.getByRole("button", { name: "Next keyframe of Opacity" }).click();
+  await expect(page.locator(".playhead")).toHaveAttribute("aria-valuenow", "4");
+  await release();
 });

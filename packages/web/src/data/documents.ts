@@ -102,7 +102,7 @@ export async function addDemo(demo: Readonly<Record<string, () => Promise<Docume
 class Conflict extends Error {
   constructor() {
     super(
-      "This composition was changed in another tab; that state is shown now, and your last change was not applied.",
+      "This composition was changed in another tab; that state is shown now, and what you had just changed here was not kept.",
     );
   }
 }

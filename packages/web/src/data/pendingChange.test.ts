@@ -39,6 +39,18 @@ test("a change that was noted but not written is written by the next start, once
   expect((await stored()).revision).toBe(2);
 });
 
+test("several are written in their order, and one that was forgotten is left out", async () => {
+  const tab = tabStorage();
+  const names = ["Dusk", "Night", "Late night"];
+  for (const [at, name] of names.entries()) notePending({ document: ID, revision: 2 + at, change: adding(name) }, tab);
+  // The first was written before the reload.
+  await saveDocument(changed(await stored(), DUSK));
+  forgetPending({ document: ID, revision: 2 }, tab);
+  await finishPending(tab);
+  expect((await variants()).slice(-3)).toEqual(names);
+  expect((await stored()).revision).toBe(4);
+});
+
 test("it stays noted until it is written, and is given up when it cannot be made", async () => {
   const tab = tabStorage();
   const atForgetting: Promise<number>[] = [];
@@ -67,7 +79,7 @@ test("one that was written, given up, or overtaken by another tab is not made ag
   expect(await variants()).not.toContain("Dusk");
 
   notePending({ document: ID, revision: 3, change: DUSK }, tab);
-  forgetPending(tab);
+  forgetPending({ document: ID, revision: 3 }, tab);
   await finishPending(tab);
   notePending({ document: "removed", revision: 3, change: DUSK }, tab);
   await finishPending(tab);

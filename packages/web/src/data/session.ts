@@ -65,49 +65,62 @@ async function recall(document: string): Promise<void> {
   }
 }
 
-/** @param sinceMs when the user asked for it */
-export function sendOpen(stored: StoredDocument, cause: "open" | Change["kind"], sinceMs = sharedNow()): void {
+export function sendOpen(stored: StoredDocument, cause: "open" | Change["kind"]): void {
   const { history, bakes } = stored;
+  // When the user asked for it.
+  const sinceMs = sharedNow();
   send({ kind: "open", document: currentDocument(history), layers: choicesOf(stored), bakes, cause, sinceMs });
 }
+
+/** While a change that is too large to be noted is written. */
+const askBeforeLeaving = (event: BeforeUnloadEvent) => event.preventDefault();
 
 /** @param start what the engine has opened already */
 export function useSession(start: StoredDocument, notify: Notify): Session {
   const [stored, setStored] = useState(start);
   const known = useRef(start);
 
-  const take = useCallback((next: StoredDocument, cause: "open" | Change["kind"], sinceMs?: number) => {
+  const take = useCallback((next: StoredDocument, cause: "open" | Change["kind"]) => {
     known.current = next;
-    sendOpen(next, cause, sinceMs);
+    sendOpen(next, cause);
     setStored(next);
   }, []);
 
   useFollowing(stored.id, known, take, notify);
 
-  // One after the other: a second edit builds upon the first, however quickly it follows.
-  const [changes] = useState(() => new PQueue({ concurrency: 1 }));
+  // Shown at once, and written one after the other.
+  const [writes] = useState(() => new PQueue({ concurrency: 1 }));
+  // Raised when a change could not be written: those made upon it meanwhile cannot be either.
+  const line = useRef(0);
   const change = useCallback(
-    (what: Change) => {
-      const sinceMs = sharedNow();
-      return changes.add(async () => {
-        const { id } = known.current;
+    async (what: Change) => {
+      let next: StoredDocument;
+      try {
+        next = changed(known.current, what);
+      } catch (error) {
+        notify(textOf(error));
+        return;
+      }
+      const own = line.current;
+      const pending = { document: next.id, revision: next.revision, change: what };
+      const isNoted = notePending(pending);
+      if (!isNoted) window.addEventListener("beforeunload", askBeforeLeaving);
+      take(next, what.kind);
+      await writes.add(async () => {
         try {
-          const next = changed(known.current, what);
-          const isNoted = notePending({ document: id, revision: next.revision, change: what });
-          // What a reload cannot lose is shown while it is written.
-          if (isNoted) take(next, what.kind, sinceMs);
-          await saveDocument(next);
-          if (!isNoted) take(next, what.kind, sinceMs);
+          if (own === line.current) await saveDocument(next);
         } catch (error) {
-          const latest = await readDocument(id);
-          if (latest) take(latest, "edit");
           notify(textOf(error));
+          const latest = await readDocument(next.id);
+          line.current++;
+          if (latest && known.current.id === next.id) take(latest, "edit");
         } finally {
-          forgetPending();
+          if (isNoted) forgetPending(pending);
+          else window.removeEventListener("beforeunload", askBeforeLeaving);
         }
       });
     },
-    [changes, notify, take],
+    [writes, notify, take],
   );
   const edit = useCallback((edit: Edit) => change({ kind: "edit", edit }), [change]);
   const undo = useCallback(() => change({ kind: "undo" }), [change]);
@@ -123,11 +136,13 @@ export function useSession(start: StoredDocument, notify: Notify): Session {
   );
   const openDocument = useCallback(
     async (id: string) => {
+      // It may have been changed a moment ago.
+      await writes.onIdle();
       const other = await readDocument(id);
       if (other) await openStored(other);
       else notify("This composition no longer exists.");
     },
-    [notify, openStored],
+    [writes, notify, openStored],
   );
 
   const removeOpen = useCallback(async () => {

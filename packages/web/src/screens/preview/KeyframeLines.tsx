@@ -78,9 +78,9 @@ function KeyframeLine({ layer, property, slid }: KeyframeLineProps) {
   const change = (next: Animated) => edit(propertyEdit(layer.id, place, next));
 
   const apply = () =>
-    applyMoved((draft, isBehind) => {
+    applyMoved((draft) => {
       const next = withMoved(property.value, draft);
-      return next === property.value && !isBehind ? undefined : change(next);
+      if (next !== property.value) void change(next);
     });
   const keyDown = (event: KeyboardEvent, index: number, frame: number) => {
     if (event.key === "Escape") setMoved(undefined);

@@ -6,7 +6,7 @@ import type { LayerBar, LayerBars } from "../../engine/layerBars";
 import { useTextScale } from "../../parts/textScale";
 import { useTokens } from "../../parts/tokens";
 import { BAR_HEIGHT, drawBar } from "./barDrawing";
-import { dragEdit, draggedRange, isSameRange, snapped, type Grip } from "./barDrag";
+import { dragEdit, draggedRange, snapped, type Grip } from "./barDrag";
 import { prepare } from "./canvas";
 import { useDraft } from "./draft";
 import { KeyframeLines } from "./KeyframeLines";
@@ -48,11 +48,11 @@ export const LayerBarRow = memo(function LayerBarRow(props: LayerBarRowProps) {
   const range = draft?.range ?? layer.range;
   const perFrame = width / (view.end - view.start);
 
-  // The bar stays where it was put until the edit arrives.
   const apply = () =>
-    applyDraft(({ grip, range: to }, isBehind) =>
-      isSameRange(to, layer.range) && !isBehind ? undefined : edit(dragEdit(layer.id, grip, to)),
-    );
+    applyDraft(({ grip, range: to }) => {
+      const change = dragEdit(layer, grip, to);
+      if (change) void edit(change);
+    });
   const press = (event: PointerEvent<HTMLElement>) => {
     if (event.button !== 0) return;
     const box = event.currentTarget.getBoundingClientRect();

@@ -1,4 +1,4 @@
-import { MOST_FRAMES, type Edit, type FrameRange } from "@kinetocache/core";
+import { MOST_FRAMES, type Edit, type FrameRange, type Layer } from "@kinetocache/core";
 
 /** What of a bar is held: an end, which trims the layer, or the middle, which slides it. */
 export type Grip = "start" | "end" | "whole";
@@ -12,13 +12,10 @@ export function draggedRange(range: FrameRange, grip: Grip, frames: number): Fra
   return { in: range.in + by, out: range.out + by };
 }
 
-export function isSameRange(one: FrameRange, other: FrameRange): boolean {
-  return one.in === other.in && one.out === other.out;
-}
-
-/** The edit that a drag comes to. */
-export function dragEdit(layer: string, grip: Grip, to: FrameRange): Edit {
-  return grip === "whole" ? { kind: "layerSlid", layer, in: to.in } : { kind: "layerRange", layer, range: to };
+/** The edit that a drag comes to; undefined where it ends as it began. */
+export function dragEdit({ id, range }: Pick<Layer, "id" | "range">, grip: Grip, to: FrameRange): Edit | undefined {
+  if (to.in === range.in && to.out === range.out) return undefined;
+  return grip === "whole" ? { kind: "layerSlid", layer: id, in: to.in } : { kind: "layerRange", layer: id, range: to };
 }
 
 /**
